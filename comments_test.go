@@ -104,7 +104,7 @@ func firstLine(s string) string {
 const (
 	maxPackage  = 3000
 	maxOfChoice = 3850 // what is read of a package depends on what may be chosen (docs/DECISIONS.md)
-	maxInCLI    = 7000 // a file a command, and every command has its flags and its answer
+	maxInCLI    = 7500 // a file a command, and every command has its flags and its answer
 	maxFile     = 600
 	maxFunction = 80
 )

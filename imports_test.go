@@ -18,7 +18,7 @@ var house = []string{
 	"crate/adopt", "crate/proved",
 	"crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/rehearsals", "crate/since",
 	"crate/inventory", "crate/repin", "crate/upgrade",
-	"crate/relocate", "crate/switching", "crate/libraries", "crate/offered", "crate/standing",
+	"crate/relocate", "crate/switching", "crate/libraries", "crate/entries", "crate/offered", "crate/standing",
 	"crate/reconcile", "crate/hashes", "crate/look", "crate/serve", "crate/csp",
 	"crate/pageload", "crate/references", "crate/mentions", "crate/graph",
 	"crate/tags", "crate/obtain", "crate/project",

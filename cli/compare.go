@@ -73,18 +73,7 @@ what looks different. With --report, it shows both side by side.`,
 					return err
 				}
 			}
-			return a.answer(got, func() {
-				a.printCompared(compared, all)
-				if got.Look != nil {
-					a.printf("\n")
-					a.printLooks(got.Look, "the pages as they are, in "+got.Old)
-				}
-				switch {
-				case got.Repin != nil && got.Repin.Refused != "":
-				case slices.ContainsFunc(compared.Removed, func(l crate.RemovedName) bool { return len(l.Uses) > 0 }):
-					a.next("merry repin %s@%s --rename-sure --dry-run", show.Word(got.Library), show.Word(got.New))
-				}
-			})
+			return a.answer(got, func() { a.printComparedLook(got, all) })
 		},
 	}
 	c.Flags().StringVar(&report, "report", "", "write the comparison to `FILE.html`")
@@ -96,6 +85,20 @@ what looks different. With --report, it shows both side by side.`,
 	c.Flags().BoolVar(&renameSure, "rename-sure", false, "with --look: apply the renames that are certain")
 	c.Flags().BoolVar(&src.fresh, "fresh", false, "fetch again what is in the cache")
 	return c
+}
+
+// printComparedLook prints a comparison, how the pages look, and what repin would do.
+func (a *app) printComparedLook(c comparedLook, all bool) {
+	a.printCompared(c.Compared, all)
+	if c.Look != nil {
+		a.printf("\n")
+		a.printLooks(c.Look, "the pages as they are, in "+c.Old)
+	}
+	switch {
+	case c.Repin != nil && c.Repin.Refused != "":
+	case slices.ContainsFunc(c.Removed, func(l crate.RemovedName) bool { return len(l.Uses) > 0 }):
+		a.next("merry repin %s@%s --rename-sure --dry-run", show.Word(c.Library), show.Word(c.New))
+	}
 }
 
 // A comparedLook is a comparison, with how the pages look in both versions where that was asked for.
@@ -239,6 +242,9 @@ func lostName(l crate.RemovedName) string {
 }
 
 func (a *app) renameText(l crate.RemovedName) string {
+	if l.Now != "" {
+		return "; it is " + l.Now + " now"
+	}
 	if l.Rename == nil {
 		return ""
 	}

@@ -296,6 +296,9 @@ func (a *app) around(ctx context.Context, w watched, pages []string, change func
 		return err
 	}
 	fine := now.Same() && (now.Clean() || !was.Clean())
+	if moved, is := answer.(*crate.Repinned); is && len(moved.Faults) > 0 {
+		fine = false
+	}
 	undone := w.back && !fine
 	if undone {
 		if _, err := door.Undo(ctx); err != nil {

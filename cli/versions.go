@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/cli/show"
+	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/problem"
 
 	"github.com/spf13/cobra"
@@ -329,7 +330,24 @@ func (a *app) printRepin(r *crate.Repinned) {
 		}
 	}
 	a.remarks(r.Notes)
+	a.printFaults(r.Faults)
 	if len(r.Files) > 0 && !r.DryRun {
 		a.next("merry check; merry undo  # reverts this")
+	}
+}
+
+// printFaults lists what is wrong on pages only since a change, as far as it fits on a screen.
+func (a *app) printFaults(found []check.Finding) {
+	const most = 8
+	if len(found) == 0 {
+		return
+	}
+	a.printf("\n%s on pages that have it:\n", a.paint.Red(show.Count(len(found), "new finding", "new findings")))
+	for i, f := range check.Causes(found) {
+		if i == most {
+			a.printf("  … and more: merry check\n")
+			break
+		}
+		a.printf("  %s  %s: %s\n", show.Text(f.Place()), a.severely(f.Finding), show.Text(f.Message))
 	}
 }

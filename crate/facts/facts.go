@@ -154,10 +154,21 @@ func Serve(request []byte, stop <-chan struct{}) ([]byte, error) {
 	return json.Marshal(rehearse.Run(&req, stop))
 }
 
-// Alone rehearses one script on an empty page. With members set, the members of the globals that it makes are listed.
-func (r *Reader) Alone(ctx context.Context, name string, text []byte, members bool) (*rehearse.Report, error) {
+// Alone rehearses one script on an empty page.
+func (r *Reader) Alone(ctx context.Context, name string, text []byte) (*rehearse.Report, error) {
+	return r.rehearse(ctx, onEmptyPage(name, text), true)
+}
+
+// Behind rehearses a script behind others on an empty page, and lists the members of all globals that they make, with
+// what kind of thing each is.
+func (r *Reader) Behind(ctx context.Context, before [][]byte, name string, text []byte) (*rehearse.Report, error) {
 	req := onEmptyPage(name, text)
-	req.Members = members
+	req.Members, req.Deep = true, true
+	req.HTML = "<!doctype html><body>" + strings.Repeat("<script></script>", len(before)+1)
+	for i, b := range slices.Backward(before) {
+		req.Scripts = slices.Insert(req.Scripts, 0, rehearse.Script{Name: fmt.Sprintf("base %d", i), Text: string(b),
+			When: rehearse.InPlace})
+	}
 	return r.rehearse(ctx, req, true)
 }
 
@@ -212,7 +223,7 @@ func (r *Reader) aloneToItsEnd(ctx context.Context, text []byte) (*rehearse.Repo
 		return nil, false
 	}
 	report, err := r.alone.Get(integrity.Of(text), func() (*rehearse.Report, error) {
-		return r.Alone(ctx, "it", text, false)
+		return r.Alone(ctx, "it", text)
 	})
 	return report, err == nil && report.Stopped == "" && len(report.Ran) == 1 && report.Ran[0]
 }

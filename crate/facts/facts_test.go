@@ -27,7 +27,7 @@ func reader(t *testing.T, report *rehearse.Report) (r *Reader, asked *int) {
 func TestStoppedIsTriedAgain(t *testing.T) {
 	r, asked := reader(t, &rehearse.Report{Stopped: "it took too long", Ran: []bool{false}})
 	for range 2 {
-		if report, err := r.Alone(context.Background(), "it", []byte("for (;;);"), false); err != nil ||
+		if report, err := r.Alone(context.Background(), "it", []byte("for (;;);")); err != nil ||
 			report.Stopped == "" {
 			t.Fatalf("%+v, %v", report, err)
 		}
@@ -45,7 +45,7 @@ func TestStoppedIsTriedAgain(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := r.Alone(context.Background(), "it", []byte("for (;;);"), false); err != nil || *asked != 2 {
+	if _, err := r.Alone(context.Background(), "it", []byte("for (;;);")); err != nil || *asked != 2 {
 		t.Errorf("asked %d times after a day, %v", *asked, err)
 	}
 }

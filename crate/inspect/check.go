@@ -77,8 +77,8 @@ const (
 	Never                    // none
 )
 
-// fewPages is how many pages are rehearsed without being asked to.
-const fewPages = 25
+// FewPages is how many pages are rehearsed without being asked to.
+const FewPages = 25
 
 // An inspection answers what the checks ask about the project. It remembers, since ten thousand pages ask the same.
 type inspection struct {
@@ -270,7 +270,7 @@ func Check(ctx context.Context, p *project.Project, req CheckRequest) (*Checked,
 	found = append(found, of...)
 	found = append(found, c.csp.Found...)
 	last := cacheKey(p, site, req, p.Headers().Texts, known)
-	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= fewPages
+	rehearsing := req.Rehearse == Always || req.Rehearse == IfFew && len(pages) <= FewPages
 	results, err := c.pages(ctx, pages, last)
 	if err != nil {
 		return nil, err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
@@ -50,7 +51,7 @@ func AddBuild(ctx context.Context, d *reconcile.Plan, name string, build record.
 		return nil, stays, nil
 	}
 	l.Package.AddBuilds(l.Selection, false, l.Entry.Maps)
-	Name(l.Package, l.Selection, &l.Entry)
+	entries.Name(l.Package, l.Selection, &l.Entry)
 	if _, err := l.Plan(ctx, d); err != nil {
 		return nil, "", err
 	}

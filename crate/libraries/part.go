@@ -7,6 +7,7 @@ import (
 
 	"github.com/bmatcuk/doublestar/v4"
 
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
@@ -65,7 +66,7 @@ func DropPart(ctx context.Context, d *reconcile.Plan, name string, patterns, par
 		}
 		return stays != nil
 	})
-	Name(l.Package, rest, &entry)
+	entries.Name(l.Package, rest, &entry)
 	for p := range gone {
 		delete(entry.Places, p)
 		delete(entry.Rename, p)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
@@ -57,7 +58,7 @@ func nameAgain(ctx context.Context, d *reconcile.Plan, name string) error {
 		return err
 	}
 	defer done()
-	Name(l.Package, Sealed(l.Package, d.Seal.Libraries[name]), &l.Entry)
+	entries.Name(l.Package, Sealed(l.Package, d.Seal.Libraries[name]), &l.Entry)
 	d.List.Put(l.Entry)
 	return nil
 }

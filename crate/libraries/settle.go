@@ -7,6 +7,7 @@ import (
 	"path"
 	"slices"
 
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/placement"
 	"merrycrate.example/merry/crate/problem"
@@ -223,20 +224,20 @@ func (s *Applying) open(ctx context.Context, lib record.Library, sealed *record.
 	l.At = nil
 	same := l.Entry
 	same.Maps = false
-	Name(l.Package, l.Selection, &same)
+	entries.Name(l.Package, l.Selection, &same)
 	if (!lib.Whole || l.partial) && sameSet(same.Take, lib.Take) && sameSet(same.Keep, lib.Keep) &&
 		(same.Maps || !lib.Maps) {
 		return l, done, nil
 	}
 	for _, names := range [][]string{lib.Take, lib.Keep} {
-		if _, gone := known(l.Package, lib.Version, lib, names, nil); len(gone) > 0 {
+		if _, gone := entries.Known(l.Package, lib.Version, lib, names, nil); len(gone) > 0 {
 			done()
 			return nil, nil, problem.Refuse(problem.FileUnknown, "correct it in "+record.ListFile+"; merry peek "+
 				texts.Word(lib.Name)+"  # lists the files", "%s: the packing list names %s, which %s does not have",
 				lib.Name, gone[0], lib.From)
 		}
 	}
-	l.Selection, _ = Choose(l.Package, lib.Version, lib, nil)
+	l.Selection, _ = entries.Choose(l.Package, lib.Version, lib, nil)
 	return l, done, nil
 }
 
@@ -299,7 +300,7 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	if sealed != nil {
 		as.Version = sealed.Version
 	}
-	sel, notes := Choose(o.Package, o.Version, as, sealed)
+	sel, notes := entries.Choose(o.Package, o.Version, as, sealed)
 	s.Out.Notes = append(s.Out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		return problem.Refuse(problem.NothingThere, "merry peek "+texts.Word(lib.From), "%s has none of the files "+
@@ -307,8 +308,8 @@ func (s *Applying) bring(ctx context.Context, lib record.Library, sealed *record
 	}
 	next := lib
 	next.Version, next.Build = o.Version, cmp.Or(lib.Build, record.Minified)
-	next.Places = Follow(o.Package, sel, &as, o.Version)
-	Name(o.Package, sel, &next)
+	next.Places = entries.Follow(o.Package, sel, &as, o.Version)
+	entries.Name(o.Package, sel, &next)
 	l, err := Of(o, next, sel)
 	if err != nil {
 		return err

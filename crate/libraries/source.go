@@ -7,6 +7,7 @@ import (
 	"path"
 	"slices"
 
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/origin"
@@ -85,7 +86,7 @@ func (s *Applying) onDisk(ctx context.Context, lib record.Library) (bool, error)
 	if err != nil {
 		return false, err
 	}
-	sel, _ := Choose(pkg, lib.Version, lib, nil)
+	sel, _ := entries.Choose(pkg, lib.Version, lib, nil)
 	l := &Library{Entry: lib, Package: pkg, From: found, Selection: sel, At: there, Licence: pkg.Licence}
 	if _, err := l.Plan(ctx, d); err != nil {
 		return false, err

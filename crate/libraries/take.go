@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/requirements"
 	"merrycrate.example/merry/crate/standing"
 
@@ -182,7 +183,7 @@ func (t *Take) one(ctx context.Context, o *origin.Opened, req TakeRequest, depth
 	if needs, err = t.needs(ctx, o, sel, needs, &lib, req, depth); err != nil {
 		return nil, err
 	}
-	Name(o.Package, sel, &lib)
+	entries.Name(o.Package, sel, &lib)
 	l, err := Of(o, lib, sel)
 	if err != nil {
 		return nil, err
@@ -235,7 +236,7 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 	lib.Whole = lib.Whole || req.Whole
 	asked := req.named()
 	if known == nil && lib.Take != nil && !asked {
-		sel, notes := Choose(o.Package, o.Version, *lib, nil) // it is in the list, and was not taken yet
+		sel, notes := entries.Choose(o.Package, o.Version, *lib, nil) // it is in the list, and was not taken yet
 		sel.Notes = append(sel.Notes, notes...)
 		return sel, nil
 	}
@@ -254,7 +255,7 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 	case req.imported != "":
 		sel, err = asModule(o, req.imported)
 	case req.Whole:
-		sel = whole(o.Package, nil, req.Files)
+		sel = entries.Whole(o.Package, nil, req.Files)
 	default:
 		// Where nothing is there yet, what is kept is beside what is suggested.
 		wanted := req.Files
@@ -273,7 +274,7 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 		case err != nil:
 			return nil, err
 		case len(wanted) > 0:
-			Roles(o.Package, sel, req.Files)
+			entries.Roles(o.Package, sel, req.Files)
 		default:
 			sel = o.InBuild(sel, lib.Build)
 		}
@@ -299,7 +300,7 @@ func (req *Selecting) choose(o *origin.Opened, lib *record.Library, known *recor
 	if err != nil {
 		return nil, err
 	}
-	Keep(sel, req.Keep, req.Files)
+	entries.Keep(sel, req.Keep, req.Files)
 	if known != nil {
 		sel = unite(o.Package, there, sel, req)
 	}
@@ -344,7 +345,7 @@ func unite(d *packages.Package, there, sel *packages.Selection, req *Selecting) 
 		c.Page = c.Page && (named || !there.Has(c.Path))
 		out.Add(c)
 	}
-	Keep(out, req.Keep, req.Files)
+	entries.Keep(out, req.Keep, req.Files)
 	return out
 }
 

@@ -1,37 +1,43 @@
 package rehearse
 
 import (
+	_ "embed" // of the text that lists members
+	"encoding/json"
 	"fmt"
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/agext/levenshtein"
 	"github.com/dop251/goja"
 )
 
-// members lists the members of what the scripts made: own ones, and those that plugins and instances get.
+//go:embed members.js
+var membersText string
+
+var membersProgram = sync.OnceValue(func() *goja.Program { return goja.MustCompile("members.js", membersText, true) })
+
+// members lists the members of what the scripts made, and what kind of thing each is.
 func (s *page) members() {
-	s.out.Members = map[string][]string{}
-	for _, g := range s.out.Defined {
-		o, ok := s.vm.GlobalObject().Get(g).(*goja.Object)
-		if !ok {
-			continue
+	list, err := s.vm.RunProgram(membersProgram())
+	if err != nil {
+		return
+	}
+	f, _ := goja.AssertFunction(list)
+	v, err := f(goja.Undefined(), s.vm.ToValue(s.out.Defined), s.vm.ToValue(s.req.Deep), s.vm.ToValue(maxNames))
+	if err != nil {
+		return // the scripts' time is over
+	}
+	var found struct {
+		Members map[string][]string
+		Forms   map[string]string
+	}
+	if json.Unmarshal([]byte(v.String()), &found) == nil {
+		s.out.Members = found.Members
+		if s.req.Deep {
+			s.out.Forms = found.Forms
 		}
-		for prefix, of := range map[string]goja.Value{"": o, "fn.": o.Get("fn"), "prototype.": o.Get("prototype")} {
-			inner, ok := of.(*goja.Object)
-			if !ok || prefix == "fn." && of == o.Get("prototype") {
-				continue
-			}
-			for _, k := range inner.GetOwnPropertyNames() {
-				if len(k) <= maxText && len(s.out.Members[g]) < maxNames &&
-					!slices.Contains([]string{"length", "name", "prototype", "arguments", "caller", "constructor",
-						"fn"}, k) && !strings.HasPrefix(k, "_") {
-					s.out.Members[g] = append(s.out.Members[g], prefix+k)
-				}
-			}
-		}
-		slices.Sort(s.out.Members[g])
 	}
 }
 

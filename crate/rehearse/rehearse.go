@@ -66,6 +66,7 @@ type Request struct {
 	Browser []string          `json:"browser"`           // names that a browser gives to scripts
 	Steps   int               `json:"steps,omitempty"`   // how many timers are run, 0 for 200
 	Members bool              `json:"members,omitempty"` // list the members of the globals that the scripts make
+	Deep    bool              `json:"deep,omitempty"`    // with members: those of namespaces and classes, and forms
 	Clicks  bool              `json:"clicks,omitempty"`  // click on what waits for it, at the end
 	// Watched are globals of libraries: another script that puts a copy in the place of one is noted.
 	Watched []string `json:"watched,omitempty"`

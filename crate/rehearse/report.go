@@ -41,7 +41,10 @@ type Report struct {
 	Lacking []MissingMember `json:"lacking,omitempty"`
 	// Members are those of the globals made, where they were asked for: name, fn.name and prototype.name.
 	Members map[string][]string `json:"members,omitempty"`
-	Evals   bool                `json:"evals,omitempty"` // a script ran a text as code, where that was to be noted
+	// Forms are what the globals and their members are, by their paths, where that was asked for: function, class,
+	// method (a function that makes no objects), object or value.
+	Forms map[string]string `json:"forms,omitempty"`
+	Evals bool              `json:"evals,omitempty"` // a script ran a text as code, where that was to be noted
 	// Asked are the addresses that scripts asked for: pictures, styles, scripts, data, workers.
 	Asked []Asked `json:"asked,omitempty"`
 	// Made is what scripts made, as far as a policy may forbid it, where that was to be noted.

@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/origin"
@@ -121,7 +122,7 @@ func (a *crateAfter) check(ctx context.Context, req Request) (further []Move, er
 		if r.needs, err = a.p.Requirements.Needs(ctx, r.o, r.sel, false, a.page()); err != nil {
 			return nil, err
 		}
-		libraries.Name(r.o.Package, r.sel, &r.next) // a file of its own may have come along
+		entries.Name(r.o.Package, r.sel, &r.next) // a file of its own may have come along
 		if r.needed == nil {
 			if r.needed, err = neededBefore(ctx, a.p, r.lib.Name); err != nil {
 				return nil, err

@@ -7,7 +7,7 @@ import (
 	"path"
 	"slices"
 
-	"merrycrate.example/merry/crate/libraries"
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/obtain"
 	"merrycrate.example/merry/crate/origin"
@@ -112,7 +112,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req Request, out 
 	if o.Version == lib.Version {
 		return r, nil
 	}
-	sel, notes := libraries.Choose(o.Package, o.Version, *lib, sealed)
+	sel, notes := entries.Choose(o.Package, o.Version, *lib, sealed)
 	out.Notes = append(out.Notes, notes...)
 	if len(sel.Choices) == 0 {
 		o.Close()
@@ -122,7 +122,7 @@ func openMove(ctx context.Context, p *project.Project, m Move, req Request, out 
 	r.sel, r.next = sel, *lib
 	r.next.Needs = slices.Clone(lib.Needs)
 	r.next.Version, r.next.From = o.Version, o.For(string(p.Root))
-	libraries.Name(o.Package, sel, &r.next)
+	entries.Name(o.Package, sel, &r.next)
 	return r, nil
 }
 
@@ -132,7 +132,7 @@ func asAsked(lib *record.Library, m Move, o *origin.Opened) error {
 	known := slices.ContainsFunc([]string{lib.Name, lib.NameOnCDNs(), called}, func(name string) bool {
 		return manifest.NameKey(name) == manifest.NameKey(o.Name)
 	})
-	if !known && (o.Manifest.Name != "" || !libraries.Names(o.Package, o.Version, *lib)) {
+	if !known && (o.Manifest.Name != "" || !entries.Names(o.Package, o.Version, *lib)) {
 		return problem.Refuse(problem.NotTheBytes, "merry peek "+texts.Word(m.Source)+"; merry take "+
 			texts.Word(m.Source), "%s is %s %s, not %s", m.Source, o.Name, o.Version, lib.Name)
 	}

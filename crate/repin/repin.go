@@ -1,5 +1,5 @@
-// Package repin plans the move of libraries to other versions: their files and references, what they need, and the names
-// that are other ones now.
+// Package repin plans the move of libraries to other versions: their files and references, what they need, and the
+// names that are other ones now.
 package repin
 
 import (
@@ -9,6 +9,8 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
@@ -52,6 +54,8 @@ type Moved struct {
 	Libraries []MovedLibrary         `json:"libraries"`         // the libraries that moved
 	Pages     []reconcile.PageChange `json:"pages,omitempty"`   // Removed and Added: the references before and after
 	Renames   []DoneRename           `json:"renames,omitempty"` // the renames that were applied
+	// Faults are findings of check on the pages that have the libraries, rehearsed, which were not there before.
+	Faults []check.Finding `json:"faults,omitempty"`
 	// Dropped are files that the new version does not have, each with the places of the tags that went.
 	Dropped  []string `json:"dropped,omitempty"`
 	Took     []string `json:"took,omitempty"`     // libraries that were taken since they are needed now
@@ -89,21 +93,29 @@ type repinning struct {
 	notes   []string
 }
 
-// Prefetch opens what a request needs before the project is locked, so that a slow server blocks nobody.
-func Prefetch(ctx context.Context, p *project.Project, req Request) error {
-	list, _, err := gather(ctx, p, req, &Moved{})
+// Prefetch opens what a request needs before the project is locked, so that a slow server blocks nobody. It returns the
+// pages, by their names in the site, that have a library which moves.
+func Prefetch(ctx context.Context, p *project.Project, req Request) ([]string, error) {
+	list, moving, err := gather(ctx, p, req, &Moved{})
 	defer func() { closeMoves(list) }()
-	if err != nil || !req.WithNeeds {
-		return err
+	if err != nil {
+		return nil, err
 	}
-	for _, r := range list {
+	var on []string
+	for _, r := range moving {
 		for _, n := range r.take {
 			if dep, err := p.Origin.OpenPackage(ctx, n.Package, n.Range, nil); err == nil {
 				p.Requirements.Prefetch(ctx, dep, dep.Suggest(), after(p, list).page(), true)
 			}
 		}
+		_, pages, err := upgrade.UsesOf(ctx, p, r.lib.Name, nil)
+		if err != nil {
+			return nil, err
+		}
+		on = append(on, project.Texts(pages)...)
 	}
-	return ctx.Err()
+	slices.Sort(on)
+	return slices.Compact(on), ctx.Err()
 }
 
 // maxFurther is how many libraries may move along.
@@ -170,8 +182,8 @@ func scriptKept(p *project.Project, r *repinning) error {
 	}
 	next := "merry versions " + r.lib.Name + "  # lists others"
 	if modules != "" {
-		return problem.Refuse(problem.NothingThere, next, "%s %s has no plain build any more, only modules such as %s, "+
-			"and pages have its plain script", r.lib.Name, r.o.Version, modules)
+		return problem.Refuse(problem.NothingThere, next, "%s %s has no plain build any more, only modules such as "+
+			"%s, and pages have its plain script", r.lib.Name, r.o.Version, modules)
 	}
 	return problem.Refuse(problem.NothingThere, next, "%s %s has no script for pages any more", r.lib.Name,
 		r.o.Version)
@@ -297,7 +309,7 @@ func placeMove(ctx context.Context, d *reconcile.Plan, r *repinning) error {
 	old := d.Seal.Libraries[r.lib.Name]
 	next := r.next
 	next.Rename = knownRenames(r.o.Package, r.sel, r.lib.Rename)
-	next.Places = libraries.Follow(r.o.Package, r.sel, r.lib, r.o.Version)
+	next.Places = entries.Follow(r.o.Package, r.sel, r.lib, r.o.Version)
 	l, err := libraries.Of(r.o, next, r.sel)
 	if err != nil {
 		return err

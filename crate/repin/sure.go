@@ -4,9 +4,11 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/project"
+	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/upgrade"
 )
@@ -21,7 +23,8 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 				from = cmp.Or(m.Source, r.o.Version)
 			}
 		}
-		got, err := upgrade.Compare(ctx, p, upgrade.Request{Library: r.lib.Name, New: cmp.Or(from, r.o.Version), Dir: req.Dir})
+		got, err := upgrade.Compare(ctx, p, upgrade.Request{Library: r.lib.Name, New: cmp.Or(from, r.o.Version),
+			Dir: req.Dir})
 		if err != nil {
 			return err
 		}
@@ -53,6 +56,10 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 				others[l.Name] = l.Rename.New
 			case l.Kind == string(style.Attribute) || l.Kind == string(style.Property):
 				out.Notes = append(out.Notes, lostNote(&l))
+			case l.Kind != "class" && slices.ContainsFunc(l.Uses, func(u upgrade.Occurrence) bool {
+				return u.How != script.Possible
+			}):
+				out.Notes = append(out.Notes, unwritten(&l))
 			case l.Kind != "class":
 			case l.Rename != nil && l.Rename.Sure:
 				if _, said := renames[l.Name]; !said {
@@ -91,4 +98,17 @@ func lostNote(l *upgrade.RemovedName) string {
 		old, new = "["+old+"]", "["+new+"]"
 	}
 	return fmt.Sprintf("%s; it was probably renamed to %s; if so: --rename '%s=%s'", note, l.Rename.New, old, new)
+}
+
+// unwritten says of a global or a member that is gone, or is something else now, where it is used, and what may have
+// come in its place. Nobody writes that into scripts but who knows what they do.
+func unwritten(l *upgrade.RemovedName) string {
+	note := fmt.Sprintf("%s was removed, and is used in %s", l.Title(), abbreviated(l.Uses))
+	if l.Now != "" {
+		note = fmt.Sprintf("%s is %s now, and is used as before in %s", l.Title(), l.Now, abbreviated(l.Uses))
+	}
+	if l.Rename != nil {
+		note += fmt.Sprintf("; %s has probably come in its place", l.Rename.New)
+	}
+	return note
 }

@@ -27,8 +27,14 @@ type Use struct {
 	// Member says that it is a member, and Of, of what, where that is a name.
 	Member bool
 	Of     string
+	// Path is the chain of names before a member: club.race of club.race.start.
+	Path string
 	// Global says that it stands where a global would.
 	Global bool
+	// Called says that it is called, and New that it is called as a constructor.
+	Called, New bool
+	// Next is the name of the member that is taken of it at once, "" for none.
+	Next string
 }
 
 var (
@@ -91,9 +97,11 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 		if before == '.' {
 			u.Member, u.Of = true, memberOf(src, from-1)
 			u.How = Likely
+			u.inCall(src)
 			return u, true
 		}
 		u.Global, u.How = true, Likely
+		u.inCall(src)
 		return u, true
 	}
 	line := src[max(0, bytes.LastIndexByte(src[:from], '\n')):from]
@@ -109,6 +117,25 @@ func useAt(src []byte, from int, word string, quote byte) (Use, bool) {
 	}
 	return u, true
 }
+
+// inCall finds what a name is taken of, and what is done with it.
+func (u *Use) inCall(src []byte) {
+	start := u.Offset
+	for start > 0 && (wordByte(src[start-1]) || src[start-1] == '.') {
+		start--
+	}
+	u.Path = strings.TrimSuffix(string(src[start:u.Offset]), ".")
+	rest := bytes.TrimLeft(src[u.Offset+len(u.Word):], " \t\r\n")
+	u.Called = len(rest) > 0 && rest[0] == '('
+	if member := afterDot().FindSubmatch(rest); member != nil {
+		u.Next = string(member[1])
+	}
+	before := bytes.TrimRight(src[:start], " \t\r\n")
+	u.New = len(before) < start && bytes.HasSuffix(before, []byte("new")) && (len(before) == 3 ||
+		!wordByte(before[len(before)-4])) && u.Next == ""
+}
+
+var afterDot = memo.Regexp(`^\.\s*([\pL_$][\pL\d_$]*)`)
 
 // InMarkup reports whether a place of a script is in a class attribute of markup in a text, where several names may
 // stand.

@@ -11,12 +11,12 @@ import (
 	"slices"
 	"strings"
 
+	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/obtain"
 	"merrycrate.example/merry/crate/offered"
 	"merrycrate.example/merry/crate/requirements"
 
 	"merrycrate.example/merry/crate/glyphs"
-	"merrycrate.example/merry/crate/libraries"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
@@ -85,12 +85,14 @@ type Difference struct {
 
 // RemovedName is something that the old version offers and the new one does not, with where it is used.
 type RemovedName struct {
-	Kind string `json:"kind"` // class, id, …, global, member, export, module, symbol
+	// class, id, …, global, member, function (is called no more), constructor, export, module, symbol
+	Kind string `json:"kind"`
 	Name string `json:"name"` // the name that was removed
 	// of an export, the name by which its module is imported; of a symbol, its picture
 	Of     string          `json:"of,omitempty"`
 	Uses   []Occurrence    `json:"uses,omitempty"`   // where pages and own files use it
 	Rename *renames.Rename `json:"rename,omitempty"` // its new name, with evidence
+	Now    string          `json:"now,omitempty"`    // what has its name now, where that is something else
 }
 
 // Occurrence is one place where a name is used.
@@ -108,7 +110,7 @@ type side struct {
 	sel     *packages.Selection
 	sheet   *style.Sheet
 	defines map[string]bool
-	members map[string]map[string]bool
+	members *members
 	needs   []requirements.Requirement
 	symbols map[string]map[string]glyphs.Part // of its pictures, by their names
 	reads   map[string]bool                   // attributes that its scripts name
@@ -130,8 +132,14 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	if lib != nil && lib.Build != record.NoBuild {
 		build = lib.Build
 	}
+	var bases [][]byte // scripts of what it needs
+	if lib != nil {
+		for _, need := range lib.Needs {
+			bases = append(bases, p.Texts(need, nil)...)
+		}
+	}
 	if err := parallel.Each(ctx, []*side{old, new}, func(ctx context.Context, s *side) error {
-		return s.study(ctx, p, build)
+		return s.study(ctx, p, build, bases)
 	}); err != nil {
 		return nil, err
 	}
@@ -235,8 +243,8 @@ func sides(ctx context.Context, p *project.Project, req Request) (old, new *side
 		return nil, nil, nil, err
 	}
 	was := p.Seal.Libraries[req.Library]
-	old.sel, _ = libraries.Choose(old.Package, old.Version, *lib, was)
-	new.sel, _ = libraries.Choose(new.Package, new.Version, *lib, was)
+	old.sel, _ = entries.Choose(old.Package, old.Version, *lib, was)
+	new.sel, _ = entries.Choose(new.Package, new.Version, *lib, was)
 	return old, new, lib, nil
 }
 
@@ -249,8 +257,8 @@ func VersionSource(lib *record.Library, wish, dir string) string {
 }
 
 // study reads what a side's chosen files offer and demand.
-func (s *side) study(ctx context.Context, p *project.Project, build record.Build) error {
-	s.defines, s.members, s.reads, s.symbols = map[string]bool{}, map[string]map[string]bool{}, map[string]bool{},
+func (s *side) study(ctx context.Context, p *project.Project, build record.Build, bases [][]byte) error {
+	s.defines, s.members, s.reads, s.symbols = map[string]bool{}, newMembers(), map[string]bool{},
 		map[string]map[string]glyphs.Part{}
 	var sheets []*style.Sheet
 	for _, c := range s.sel.Choices {
@@ -287,16 +295,8 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 		for _, g := range f.Script.Defines {
 			s.defines[g.Name] = true
 		}
-		report, err := p.Facts.Alone(ctx, c.Path, b, true)
-		if err == nil && report.Stopped == "" {
-			for g, list := range report.Members {
-				if s.members[g] == nil {
-					s.members[g] = map[string]bool{}
-				}
-				for _, m := range list {
-					s.members[g][m] = true
-				}
-			}
+		if err := s.members.read(ctx, p, bases, c.Path, b); err != nil {
+			return err
 		}
 	}
 	s.sheet = style.Merge(sheets...)
@@ -447,9 +447,9 @@ func (c *Compared) renamedNames(old, new *side, notes []renames.ChangeNote) {
 			come[""] = append(come[""], name)
 		}
 	}
-	for global, members := range new.members {
+	for global, members := range new.members.of {
 		for name := range members {
-			if !old.members[global][name] {
+			if !old.members.of[global][name] {
 				come[global] = append(come[global], name)
 			}
 		}
@@ -461,7 +461,18 @@ func (c *Compared) renamedNames(old, new *side, notes []renames.ChangeNote) {
 	for global, names := range gone {
 		slices.Sort(come[global])
 		for _, r := range renames.Names(names, come[global], notes) {
+			if global != "" && sameButForm(r, global, old, new) {
+				continue
+			}
 			now[strings.TrimPrefix(global+"."+r.Old, ".")] = r
+		}
+		if global == "" {
+			continue
+		}
+		for _, r := range renames.Members(names, slices.Sorted(maps.Keys(new.members.of[global]))) {
+			if r.Score > now[global+"."+r.Old].Score {
+				now[global+"."+r.Old] = r
+			}
 		}
 	}
 	for _, r := range renames.Prefixed(gone[""], come[""], "data-") {
@@ -495,16 +506,7 @@ func (c *Compared) removed(old, new *side) {
 	for _, g := range c.Defines.Removed {
 		c.Removed = append(c.Removed, RemovedName{Kind: "global", Name: g})
 	}
-	for _, g := range keysOf(old.defines) {
-		if !new.defines[g] || len(new.members[g]) == 0 {
-			continue // nothing is known of what it has now
-		}
-		for _, m := range slices.Sorted(maps.Keys(old.members[g])) {
-			if !new.members[g][m] {
-				c.Removed = append(c.Removed, RemovedName{Kind: "member", Name: g + "." + m})
-			}
-		}
-	}
+	c.removedMembers(old, new)
 	// Attributes that scripts read are names that pages use, too.
 	known := map[string]bool{}
 	for _, l := range c.Removed {

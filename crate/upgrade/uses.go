@@ -189,6 +189,18 @@ func (f *finder) inStyle(b []byte, start int, whole *texts.Index, at string) map
 	return uses
 }
 
+// calls adds uses of what can't be called any more, or makes no objects.
+func (f *finder) calls(u script.Use, path string, add func(i int, ok bool, u script.Use, how script.Likelihood)) {
+	if u.Called && !u.New {
+		i, ok := f.find(functionKind, path)
+		add(i, ok, u, script.Likely)
+	}
+	if u.New {
+		i, ok := f.find(constructorKind, path)
+		add(i, ok, u, script.Likely)
+	}
+}
+
 func (f *finder) inScript(b []byte, start int, whole *texts.Index, at string) map[int][]Occurrence {
 	uses := map[int][]Occurrence{}
 	add := func(i int, ok bool, u script.Use, how script.Likelihood) {
@@ -204,8 +216,18 @@ func (f *finder) inScript(b []byte, start int, whole *texts.Index, at string) ma
 		case u.Global:
 			i, ok := f.find("global", u.Word)
 			add(i, ok, u, u.How)
+			f.calls(u, u.Word, add)
 		case u.Member:
-			if i, ok := f.find("member", u.Of+"."+u.Word); ok {
+			for _, root := range []string{"window.", "self.", "globalThis."} {
+				u.Path = strings.TrimPrefix(u.Path+".", root)
+				u.Path = strings.TrimSuffix(u.Path, ".")
+			}
+			path := strings.TrimPrefix(u.Path+"."+u.Word, ".")
+			f.calls(u, path, add)
+			if _, ok := f.find("member", path+"."+u.Next); ok && u.Next != "" {
+				continue // that says more
+			}
+			if i, ok := f.find("member", path); ok {
 				add(i, true, u, script.Likely)
 				continue
 			}

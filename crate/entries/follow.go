@@ -1,4 +1,4 @@
-package libraries
+package entries
 
 import (
 	"path"

@@ -1,4 +1,6 @@
-package libraries
+// Package entries finds the files that an entry of the packing list means, in a package of any version, and writes what
+// was chosen into the entry.
+package entries
 
 import (
 	"cmp"
@@ -19,12 +21,13 @@ import (
 
 // Choose selects the files of an entry in a package of any version: by the same paths, else by the same names with the
 // other version in them, else what the version suggests in their place. A plain script stays one wherever the version
-// has any. Was is what the seal says of the library, nil if nothing was taken yet. The notes say what the package lacks.
+// has any. Was is what the seal says of the library, nil if nothing was taken yet. The notes say what the package
+// lacks.
 func Choose(d *packages.Package, version string, lib record.Library, was *record.Sealed) (*packages.Selection,
 	[]string) {
 	var notes []string
-	take, gone := known(d, version, lib, lib.Take, was)
-	keep, goneToo := known(d, version, lib, lib.Keep, was)
+	take, gone := Known(d, version, lib, lib.Take, was)
+	keep, goneToo := Known(d, version, lib, lib.Keep, was)
 	if len(take)+len(keep) > 0 && !lib.Whole {
 		gone, take, notes = standIns(d, version, lib, was, gone, take)
 	}
@@ -32,7 +35,7 @@ func Choose(d *packages.Package, version string, lib record.Library, was *record
 		notes = append(notes, fmt.Sprintf("%s is no longer in %s", name, version))
 	}
 	if lib.Whole {
-		return whole(d, take, append(take, keep...)), notes
+		return Whole(d, take, append(take, keep...)), notes
 	}
 	if len(take)+len(keep) == 0 {
 		sel := d.InBuild(suggested(d, lib, was), cmp.Or(lib.Build, record.Minified))
@@ -118,13 +121,13 @@ func standIns(d *packages.Package, version string, lib record.Library, was *reco
 
 // Names reports whether a package has anything that an entry names.
 func Names(d *packages.Package, version string, lib record.Library) bool {
-	patterns, _ := known(d, version, lib, lib.Take, nil)
+	patterns, _ := Known(d, version, lib, lib.Take, nil)
 	return len(patterns) > 0
 }
 
-// known turns what an entry names into what a package has, and lists what it does not have any more. A file that was a
+// Known turns what an entry names into what a package has, and lists what it does not have any more. A file that was a
 // plain script, and is a module or one for servers now, is another file.
-func known(d *packages.Package, version string, lib record.Library, names []string, was *record.Sealed) (patterns,
+func Known(d *packages.Package, version string, lib record.Library, names []string, was *record.Sealed) (patterns,
 	gone []string) {
 	turned := func(old, new string) bool {
 		f := d.File(new)
@@ -183,9 +186,9 @@ func matches(patterns []string, name string) bool {
 	})
 }
 
-// whole selects all that a package has for a page; tags are for what is suggested and for what is named. Programs and
+// Whole selects all that a package has for a page; tags are for what is suggested and for what is named. Programs and
 // settings for servers come only if each is among wanted.
-func whole(d *packages.Package, named, wanted []string) *packages.Selection {
+func Whole(d *packages.Package, named, wanted []string) *packages.Selection {
 	sel := d.Suggest()
 	var programs []string
 	for i := range d.Files {
