@@ -134,6 +134,12 @@ func (a *app) printCompared(c *crate.Compared, all bool) {
 		for _, next := range c.Repin.Next {
 			a.printf("  the way forward:    %s\n", show.Text(next))
 		}
+		if len(c.Repin.Modules) > 0 {
+			a.printf("  pages would need an import map, and a module in the place of the plain script:\n")
+			for _, line := range c.Repin.Modules {
+				a.printf("      %s\n", show.Text(line))
+			}
+		}
 		a.printf("\n")
 	}
 	t := &show.Table{}

@@ -273,6 +273,8 @@ name in each line, as text, CSV or Markdown; merry compare --renames-to writes o
 	f.BoolVar(&req.RenameSure, "rename-sure", false, "make the renames that compare is certain of")
 	f.BoolVar(&req.WithNeeds, "with-needs", false, "move what the libraries need along: take what is new, release "+
 		"what is needed no more")
+	f.BoolVar(&req.Modules, "modules", false, "allow a version that has only modules: pages import it, and hand it to "+
+		"their plain scripts")
 	f.BoolVar(&req.KeepParts, "keep-parts", false, "refuse a version that lacks a file which pages have")
 	w.add(c)
 	return a.changes(c)
@@ -302,6 +304,12 @@ func (a *app) printRepin(r *crate.Repinned) {
 	}
 	for _, name := range r.Released {
 		a.printf("  released %s, which nothing needs any more\n", a.paint.Bold(show.Text(name)))
+	}
+	if len(r.Modules) > 0 {
+		a.printf("  pages import it as a module now:\n")
+		for _, line := range r.Modules {
+			a.printf("      %s\n", show.Text(line))
+		}
 	}
 	for _, part := range r.Dropped {
 		a.printf("  dropped %s\n", show.Text(part))

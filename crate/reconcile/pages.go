@@ -142,6 +142,9 @@ func (r *pageRun) page(ctx context.Context, name paths.InSite) (PageChange, erro
 	if !put {
 		text = b
 	}
+	if text, err = r.d.prepared(name, text, &done); err != nil {
+		return done, err
+	}
 	v, err := tags.ReadPart(ctx, r.after, r.views, name, text)
 	if err != nil {
 		return done, err

@@ -9,10 +9,13 @@ import (
 	"errors"
 	"io/fs"
 	"slices"
+	"strings"
 	"sync"
 
 	"merrycrate.example/merry/crate/mentions"
 	"merrycrate.example/merry/crate/obtain"
+	"merrycrate.example/merry/crate/page"
+	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/walk"
 
 	"merrycrate.example/merry/crate/change"
@@ -62,6 +65,7 @@ type Plan struct {
 	moving    map[paths.InSite]paths.InSite            // the site's own files that move
 	inScripts bool                                     // texts in scripts follow them, too
 	own       func(name paths.InSite, b []byte) []byte // edits own stylesheets and scripts
+	prepare   []func(v *tags.Page) (edits []page.Edit, note string)
 	mentions  []Mention
 	contents  map[paths.InProject]string // what was planned already, by its integrity
 	off       map[string]bool            // places in the project, and addresses, of which tags are taken off all pages
@@ -570,6 +574,25 @@ func ResultOf(set *change.Set) *Result {
 		out.Files = append(out.Files, f)
 	}
 	return out
+}
+
+// Prepare asks for edits of all pages before everything else is done to them. A note is told of the page.
+func (d *Plan) Prepare(edit func(v *tags.Page) (edits []page.Edit, note string)) {
+	d.prepare = append(d.prepare, edit)
+}
+
+// prepared is a page's text as it is before everything else is done to it.
+func (d *Plan) prepared(name paths.InSite, text []byte, done *PageChange) ([]byte, error) {
+	for _, edit := range d.prepare {
+		v, err := tags.Read(d.Before, name, text)
+		if err != nil {
+			return nil, err
+		}
+		edits, note := edit(v)
+		text = page.Apply(text, edits)
+		done.Note = strings.Trim(done.Note+"; "+note, "; ")
+	}
+	return text, nil
 }
 
 // Finish applies the plan and stores its result in out, and the changed pages in pages unless that is nil. If last is

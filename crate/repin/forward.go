@@ -43,23 +43,28 @@ func Forward(ctx context.Context, p *project.Project, req Request, refusal error
 	if cause.Class != problem.Refused || req.Newest || cause.Code == problem.Held {
 		return refusal
 	}
-	say := func(next string) error {
-		return &problem.Problem{Code: cause.Code, Class: cause.Class, What: cause.What, Next: []string{next},
-			Err: refusal}
-	}
+	var next []string
 	with := req
-	with.WithNeeds, with.KeepParts = true, false
-	switch got, err := Try(ctx, p, with); {
-	case ctx.Err() != nil:
-		return ctx.Err()
-	case err == nil:
-		way := shortest(ctx, p, with, got)
-		return say(way.command())
+	with.KeepParts = false
+	for _, allow := range []func(){func() { with.WithNeeds = true }, func() { with.Modules = true }} {
+		if allow(); ctx.Err() != nil {
+			return ctx.Err()
+		}
+		if got, err := Try(ctx, p, with); err == nil {
+			way := shortest(ctx, p, with, got)
+			next = append(next, way.command())
+			break
+		}
 	}
-	if older, ok := newestThatFits(ctx, p, req); ok {
-		return say(older.command() + "  # the newest version that fits")
+	if len(next) == 0 || with.Modules && !req.Modules {
+		if older, ok := newestThatFits(ctx, p, req); ok {
+			next = append(next, older.command()+"  # the newest version that fits")
+		}
 	}
-	return cmp.Or(ctx.Err(), refusal)
+	if len(next) == 0 {
+		return cmp.Or(ctx.Err(), refusal)
+	}
+	return &problem.Problem{Code: cause.Code, Class: cause.Class, What: cause.What, Next: next, Err: refusal}
 }
 
 // newestThatFits is the request with the newest version that can be moved to. What a version breaks its successors
@@ -83,6 +88,13 @@ func newestThatFits(ctx context.Context, p *project.Project, req Request) (older
 
 // shortest names the libraries that moved along, if that alone does.
 func shortest(ctx context.Context, p *project.Project, with Request, got *Moved) Request {
+	if len(got.Libraries) == len(with.Moves) && len(got.Took)+len(got.Released) == 0 {
+		plain := with
+		plain.WithNeeds = false
+		if _, err := Try(ctx, p, plain); err == nil {
+			return plain
+		}
+	}
 	named := with
 	named.WithNeeds = false
 	for _, l := range got.Libraries {
@@ -172,7 +184,7 @@ func (r *Request) command() string {
 		words = append(words, "--rename "+texts.Word(fmt.Sprintf("%s=%s", old, r.Renames[old])))
 	}
 	for flag, set := range map[string]bool{"--rename-sure": r.RenameSure, "--pages-only": r.PagesOnly,
-		"--with-needs": r.WithNeeds, "--keep-parts": r.KeepParts} {
+		"--with-needs": r.WithNeeds, "--modules": r.Modules, "--keep-parts": r.KeepParts} {
 		if set {
 			words = append(words, flag)
 		}

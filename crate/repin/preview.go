@@ -22,5 +22,9 @@ func Preview(ctx context.Context, p *project.Project, req Request, compared *upg
 		return err
 	}
 	compared.Repin = &upgrade.Plan{Refused: cause.What, Code: string(cause.Code), Next: cause.Next}
-	return nil
+	req.Modules, req.WithNeeds = true, true
+	if out, err := Try(ctx, p, req); err == nil {
+		compared.Repin.Modules = out.Modules
+	}
+	return ctx.Err()
 }

@@ -37,6 +37,8 @@ type Request struct {
 	PagesOnly bool
 	// WithNeeds moves what the libraries need along: it takes what is new, and releases what is needed no more.
 	WithNeeds bool
+	// Modules allows a version that has only modules: pages import the library, and hand it to their plain scripts.
+	Modules bool
 	// KeepParts refuses a version that lacks a file which pages have.
 	KeepParts bool
 }
@@ -58,6 +60,7 @@ type Moved struct {
 	Faults []check.Finding `json:"faults,omitempty"`
 	// Dropped are files that the new version does not have, each with the places of the tags that went.
 	Dropped  []string `json:"dropped,omitempty"`
+	Modules  []string `json:"modules,omitempty"`  // the lines of the module that pages get for a plain script
 	Took     []string `json:"took,omitempty"`     // libraries that were taken since they are needed now
 	Released []string `json:"released,omitempty"` // libraries that went since nothing needs them any more
 	Notes    []string `json:"notes,omitempty"`    // what else to know
@@ -91,6 +94,7 @@ type repinning struct {
 	take    []requirements.Requirement // needs whose packages are to be taken
 	instead []string                   // libraries in whose place others are taken
 	notes   []string
+	bridge  *bridge // to its module, where pages had its plain script; nil for none
 }
 
 // Prefetch opens what a request needs before the project is locked, so that a slow server blocks nobody. It returns the
@@ -129,7 +133,7 @@ func gather(ctx context.Context, p *project.Project, req Request, out *Moved) (l
 	}
 	moving = slices.DeleteFunc(slices.Clone(list), func(r *repinning) bool { return r.sel == nil })
 	for _, r := range moving {
-		if err := scriptKept(p, r); err != nil && !req.Newest {
+		if err := scriptKept(p, r, req.Modules); err != nil && !req.Newest {
 			return list, nil, err
 		}
 	}
@@ -165,7 +169,7 @@ func gather(ctx context.Context, p *project.Project, req Request, out *Moved) (l
 }
 
 // scriptKept refuses a version that has no script for the pages that have the library's script now.
-func scriptKept(p *project.Project, r *repinning) error {
+func scriptKept(p *project.Project, r *repinning, asModules bool) (err error) {
 	old, plain := p.Seal.Libraries[r.lib.Name], false
 	for _, f := range old.Files {
 		plain = plain || f.Role == record.Tagged && packages.KindOf(f.Path) == packages.Script && !f.Module
@@ -181,6 +185,10 @@ func scriptKept(p *project.Project, r *repinning) error {
 		return nil
 	}
 	next := "merry versions " + r.lib.Name + "  # lists others"
+	if modules != "" && asModules {
+		r.bridge, err = bridgeTo(p, r)
+		return err
+	}
 	if modules != "" {
 		return problem.Refuse(problem.NothingThere, next, "%s %s has no plain build any more, only modules such as "+
 			"%s, and pages have its plain script", r.lib.Name, r.o.Version, modules)
@@ -227,6 +235,9 @@ func Plan(ctx context.Context, d *reconcile.Plan, req Request) (out *Moved, done
 		concerned[r.lib.Name] = true
 		if err := placeMove(ctx, d, r); err != nil {
 			return nil, nil, err
+		}
+		if r.bridge != nil {
+			r.bridge.onPages(d, r, out)
 		}
 		if err := complete(ctx, d, r.lib.Name); err != nil {
 			return nil, nil, err

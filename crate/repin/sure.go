@@ -31,6 +31,7 @@ func sureRenames(ctx context.Context, p *project.Project, list []*repinning, req
 		for _, l := range got.Removed {
 			switch {
 			case len(l.Uses) == 0:
+			case r.bridge != nil && r.bridge.globals[l.Name]: // pages make it themselves
 			case l.Kind == "export" || l.Kind == "module":
 				note := fmt.Sprintf("%s was removed, and is imported in %s", l.Title(), abbreviated(l.Uses))
 				if l.Rename != nil {

@@ -66,6 +66,8 @@ type Plan struct {
 	Refused string   `json:"refused,omitempty"` // why it would refuse
 	Code    string   `json:"code,omitempty"`    // the code of that error
 	Next    []string `json:"next,omitempty"`    // the way forward, tried on a copy of the project
+	// Modules are the lines of the module that pages would need in the place of a plain script, with an import map.
+	Modules []string `json:"modules,omitempty"`
 	Pages   int      `json:"pages"`             // pages that would change
 	Dropped []string `json:"dropped,omitempty"` // files that the new version lacks, each with the tags that would go
 	Notes   []string `json:"notes,omitempty"`   // what else to know
