@@ -21,8 +21,10 @@ func (a *app) versions() *cobra.Command {
 		Use:   "versions LIB | --newer",
 		Short: "List a library's versions, and which of them a hold allows",
 		Long: `Versions asks the registry for all versions of a library of the crate, or of any
-package. It lists date, tags, unpacked size, licence and deprecation, and the
-JavaScript syntax if the cache knows it. --newer lists the libraries of the crate
+package. It lists date, tags, unpacked size, licence and deprecation. Of versions
+that the cache has it says more: whether they have a plain script or modules only,
+their JavaScript syntax, their size on the wire, and whether they fit browsers: in
+crate.yaml. take --fits and repin --fits find the newest that fits. --newer lists the libraries of the crate
 that are behind, with holds, and with what an upgrade would break on these pages.`,
 		Example: "  merry versions oarlock\n  merry versions tidechart --all\n  merry versions --newer",
 		Args:    cobra.MaximumNArgs(1),
@@ -109,11 +111,11 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 		a.printf("  held %s: %s", show.Text(v.Hold.Reason()), show.Text(orWord(v.Hold.Because, "no reason was given")))
 	}
 	a.printf("\n")
-	t := &show.Table{Right: map[int]bool{3: true}}
-	t.Add("version", "published", "tags", "size", "licence", "syntax", "")
+	t := &show.Table{Right: map[int]bool{3: true, 4: true}}
+	t.Add("version", "published", "tags", "size", "wire", "licence", "build", "syntax", "")
 	for i, l := range v.Lines {
 		if i == most && !all {
-			t.Add(fmt.Sprintf("… and %d more: --all", len(v.Lines)-most), "", "", "", "", "", "")
+			t.Add(fmt.Sprintf("… and %d more: --all", len(v.Lines)-most), "", "", "", "", "", "", "", "")
 			break
 		}
 		when, size, syntax := "", "", ""
@@ -122,6 +124,10 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 		}
 		if l.Size > 0 {
 			size = show.Bytes(l.Size)
+		}
+		wire := ""
+		if l.Wire > 0 {
+			wire = show.Bytes(l.Wire)
 		}
 		switch {
 		case l.Syntax == 2009:
@@ -136,11 +142,14 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 		if l.Held {
 			words = append(words, "excluded by the hold")
 		}
+		if l.Unfit != "" {
+			words = append(words, "does not fit: "+show.Text(l.Unfit))
+		}
 		if l.Deprecated != "" {
 			words = append(words, "deprecated: "+show.Text(l.Deprecated))
 		}
-		t.Add(show.Text(l.Version), when, show.Text(strings.Join(l.Tags, " ")), size, show.Text(l.Licence), syntax,
-			strings.Join(words, "; "))
+		t.Add(show.Text(l.Version), when, show.Text(strings.Join(l.Tags, " ")), size, wire, show.Text(l.Licence), l.Form,
+			syntax, strings.Join(words, "; "))
 	}
 	a.printf("%s", t.Text(a.paint, "  "))
 	a.remarks(v.Notes)
@@ -273,6 +282,7 @@ name in each line, as text, CSV or Markdown; merry compare --renames-to writes o
 	f.BoolVar(&req.RenameSure, "rename-sure", false, "make the renames that compare is certain of")
 	f.BoolVar(&req.WithNeeds, "with-needs", false, "move what the libraries need along: take what is new, release "+
 		"what is needed no more")
+	f.BoolVar(&req.Fits, "fits", false, "move to the newest version that fits the site's browsers: and libraries")
 	f.BoolVar(&req.Modules, "modules", false, "allow a version that has only modules: pages import it, and hand it to "+
 		"their plain scripts")
 	f.BoolVar(&req.KeepParts, "keep-parts", false, "refuse a version that lacks a file which pages have")

@@ -2,9 +2,16 @@ package crate
 
 import (
 	"context"
+	"strings"
 
 	"merrycrate.example/merry/crate/libraries"
+	"merrycrate.example/merry/crate/origin"
+	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/reconcile"
+	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/source"
+	"merrycrate.example/merry/crate/upgrade"
 )
 
 // What take is asked and answers.
@@ -29,6 +36,12 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 		return nil, err
 	}
 	req.Dir = c.Dir
+	var notes []string
+	if req.Fits {
+		if notes, err = fitting(ctx, before, &req); err != nil {
+			return nil, err
+		}
+	}
 	opens, err := libraries.OpenAll(ctx, before, req)
 	for _, o := range opens {
 		if o != nil {
@@ -47,6 +60,7 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 	if err != nil {
 		return nil, err
 	}
+	out.Notes = append(notes, out.Notes...)
 	var passed func() error
 	if put != nil {
 		passed = put.Passed
@@ -56,4 +70,25 @@ func (c *Crate) Take(ctx context.Context, req TakeRequest) (*Taken, error) {
 		out.Pages = reconcile.Changed(out.Pages) // those whose references followed files
 	}
 	return out, err
+}
+
+// fitting names the versions that fit in a request's sources, which must be packages without a version.
+func fitting(ctx context.Context, p *project.Project, req *TakeRequest) (notes []string, err error) {
+	sources := append([]string{req.Source}, req.More...)
+	for i, s := range sources {
+		name, wish := origin.SplitPackage(strings.TrimPrefix(s, record.FromRegistry))
+		if wish != "" || !source.ValidPackage(name) || source.IsAddress(s) {
+			return nil, problem.Misuse("leave --fits out, or name packages alone", "%s: --fits chooses versions of "+
+				"packages, and this says which one", s)
+		}
+		version, note, err := upgrade.Fits(ctx, p, name, req.As)
+		if err != nil {
+			return nil, err
+		}
+		if sources[i] += "@" + version; note != "" {
+			notes = append(notes, note)
+		}
+	}
+	req.Source, req.More = sources[0], sources[1:]
+	return notes, nil
 }

@@ -46,6 +46,11 @@ type VersionLine struct {
 	Pinned     bool       `json:"pinned,omitempty"`     // this is the version in the crate
 	Held       bool       `json:"held,omitempty"`       // the hold does not allow it
 	Syntax     int        `json:"syntax,omitempty"`     // year of the ECMAScript edition that it needs
+	// Form is what it has for pages, where the cache knows: plain (a script for plain tags), modules, styles or nothing.
+	Form string `json:"form,omitempty"`
+	Wire int64  `json:"wire,omitempty"` // what a page loads, packed, in bytes
+	// Unfit says why it does not fit the site's browsers, or libraries of the crate.
+	Unfit string `json:"unfit,omitempty"`
 }
 
 // Versions is the result of versions for one library.
@@ -79,13 +84,19 @@ func VersionsOfPackage(ctx context.Context, p *project.Project, name string) (*V
 		return nil, err
 	}
 	out.Stale = pkg.Stale
-	allowed := project.AllowedBy(out.Hold)
+	allowed, browsers := project.AllowedBy(out.Hold), upgrade.BrowsersOf(p)
 	for _, v := range slices.Backward(pkg.Sorted()) {
 		line := VersionLine{Version: v.Version, Size: v.Dist.Unpacked, Licence: string(v.Licence),
 			Deprecated: string(v.Deprecated),
-			Pinned:     v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version),
-			Syntax: p.Origin.SyntaxOf(ctx,
-				v)}
+			Pinned:     v.Version == out.Pinned, Held: allowed != nil && !allowed(v.Version)}
+		if o, seen := p.Origin.OpenSeen(ctx, v); seen {
+			shape := upgrade.ShapeOf(o, browsers)
+			line.Form, line.Syntax, line.Wire, line.Unfit = shape.Form, shape.Syntax, shape.Wire, shape.Unfit
+			o.Close()
+		}
+		if lib := p.List.Library(name); lib != nil && line.Unfit == "" {
+			line.Unfit = upgrade.Wants(p, *lib, v)
+		}
 		if t, ok := pkg.Times[v.Version]; ok {
 			line.Time = &t
 		}

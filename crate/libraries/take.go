@@ -34,6 +34,7 @@ type TakeRequest struct {
 	Because   string
 	Needs     []string
 	WithNeeds bool         // take from the registry what it needs on a page, too
+	Fits      bool         // the newest versions that fit the site's browsers, and the libraries that are there
 	DevOnly   bool         // it is for the developer alone and must not ship
 	Build     record.Build // what pages use
 	Overwrite bool

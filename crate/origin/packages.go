@@ -11,7 +11,6 @@ import (
 
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/record"
-	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/texts"
 )
@@ -139,22 +138,12 @@ func (r *Opener) openVersion(ctx context.Context, name string, v *source.Version
 	return o, nil
 }
 
-// SyntaxOf is the syntax that a version's scripts for pages demand, 0 if the cache does not have it.
-func (r *Opener) SyntaxOf(ctx context.Context, v *source.Version) int {
+// OpenSeen opens a version of a package that the cache has; false if it has not.
+func (r *Opener) OpenSeen(ctx context.Context, v *source.Version) (*Opened, bool) {
 	seen, ok := r.Cache.Seen(v.Dist.Tarball)
 	if !ok {
-		return 0
+		return nil, false
 	}
 	o, err := r.OpenKept(ctx, seen.Integrity, seen.Name)
-	if err != nil {
-		return 0
-	}
-	defer o.Close()
-	newest := 0
-	for _, ch := range o.Suggest().Choices {
-		if f := o.File(ch.Path); ch.Page && f.Script != nil && f.Script.Form != script.Broken {
-			newest = max(newest, f.Script.Syntax)
-		}
-	}
-	return newest
+	return o, err == nil
 }

@@ -139,32 +139,13 @@ func earlier(ctx context.Context, p *project.Project, req Request) []string {
 		if of == minor || strings.Contains(v.Version, "-") || v.Deprecated != "" ||
 			source.CompareVersions(v.Version, most.Version) >= 0 ||
 			source.CompareVersions(v.Version, lib.Version) <= 0 || upgrade.Wants(p, *lib, v) != "" ||
-			!allowedByOthers(ctx, p, lib.Name, pkg, v.Version) {
+			upgrade.AllowedByOthers(ctx, p, lib.Name, pkg, v.Version) != "" {
 			continue
 		}
 		minor = of
 		list = append(list, v.Version)
 	}
 	return list
-}
-
-// allowedByOthers reports whether the libraries that need one allow a version of it.
-func allowedByOthers(ctx context.Context, p *project.Project, library, pkg, version string) bool {
-	for _, name := range p.List.NeededBy(library) {
-		o, err := p.OpenKept(ctx, name)
-		if err != nil {
-			continue
-		}
-		for _, ranges := range []map[string]string{o.Manifest.Peers, o.Manifest.Dependencies} {
-			if allowed, err := source.ParseRange(ranges[pkg]); ranges[pkg] != "" && err == nil &&
-				!allowed.Has(version) {
-				o.Close()
-				return false
-			}
-		}
-		o.Close()
-	}
-	return true
 }
 
 // command is how a request is typed.
@@ -184,7 +165,7 @@ func (r *Request) command() string {
 		words = append(words, "--rename "+texts.Word(fmt.Sprintf("%s=%s", old, r.Renames[old])))
 	}
 	for flag, set := range map[string]bool{"--rename-sure": r.RenameSure, "--pages-only": r.PagesOnly,
-		"--with-needs": r.WithNeeds, "--modules": r.Modules, "--keep-parts": r.KeepParts} {
+		"--with-needs": r.WithNeeds, "--modules": r.Modules, "--fits": r.Fits, "--keep-parts": r.KeepParts} {
 		if set {
 			words = append(words, flag)
 		}

@@ -252,10 +252,6 @@ func (a *crateAfter) replace(ctx context.Context, r *repinning, n *requirements.
 
 // ranges makes sure that versions fit the ranges that packages say in their manifests.
 func (a *crateAfter) ranges(ctx context.Context, req Request) ([]Move, error) {
-	library := map[string]string{}
-	for _, lib := range a.p.List.Libraries {
-		library[lib.NameOnCDNs()] = lib.Name
-	}
 	for i := range a.p.List.Libraries {
 		lib := &a.p.List.Libraries[i]
 		var m manifest.Manifest
@@ -268,9 +264,15 @@ func (a *crateAfter) ranges(ctx context.Context, req Request) ([]Move, error) {
 		}
 		for _, list := range []map[string]string{m.Peers, m.Dependencies} {
 			for _, pkg := range slices.Sorted(maps.Keys(list)) {
-				need := library[pkg]
-				if need == "" || need == lib.Name || r == nil && a.moving[need] == nil ||
-					!slices.Contains(lib.Needs, need) || r != nil && r.releases(need) {
+				at := slices.IndexFunc(lib.Needs, func(n string) bool {
+					other := a.p.List.Library(n)
+					return other != nil && other.NameOnCDNs() == pkg
+				})
+				if at < 0 {
+					continue
+				}
+				need := lib.Needs[at]
+				if need == lib.Name || r == nil && a.moving[need] == nil || r != nil && r.releases(need) {
 					continue
 				}
 				is := a.version(a.p.List.Library(need))

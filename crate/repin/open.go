@@ -17,6 +17,7 @@ import (
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/texts"
+	"merrycrate.example/merry/crate/upgrade"
 )
 
 func closeMoves(list []*repinning) {
@@ -47,6 +48,11 @@ func openMoves(ctx context.Context, p *project.Project, req Request, out *Moved)
 	}
 	var list []*repinning
 	for _, m := range moves {
+		if req.Fits && m.Source == "" {
+			if err := fitting(ctx, p, &m, out); err != nil {
+				return list, err
+			}
+		}
 		r, err := openMove(ctx, p, m, req, out)
 		if err != nil {
 			return list, err
@@ -58,6 +64,27 @@ func openMoves(ctx context.Context, p *project.Project, req Request, out *Moved)
 		}
 	}
 	return list, nil
+}
+
+// fitting names in a move the newest version that fits.
+func fitting(ctx context.Context, p *project.Project, m *Move, out *Moved) error {
+	lib := p.List.Library(m.Library)
+	if lib == nil {
+		return project.NotInCrate(p.List, m.Library)
+	}
+	pkg, ok := lib.Package()
+	if !ok || m.Wish != "" {
+		return problem.Misuse("leave --fits out, or name libraries from a registry alone", "%s: --fits chooses the "+
+			"version", m.Library)
+	}
+	version, note, err := upgrade.Fits(ctx, p, pkg, lib.Name)
+	if err != nil {
+		return err
+	}
+	if m.Wish = version; note != "" {
+		out.Notes = append(out.Notes, note)
+	}
+	return nil
 }
 
 // openMove opens the version that a library is to go to.

@@ -37,6 +37,9 @@ type Request struct {
 	PagesOnly bool
 	// WithNeeds moves what the libraries need along: it takes what is new, and releases what is needed no more.
 	WithNeeds bool
+	// Fits chooses, of libraries without a wish, the newest version that fits the site's browsers and the other
+	// libraries.
+	Fits bool
 	// Modules allows a version that has only modules: pages import the library, and hand it to their plain scripts.
 	Modules bool
 	// KeepParts refuses a version that lacks a file which pages have.
