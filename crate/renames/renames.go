@@ -108,7 +108,8 @@ func Classes(old, new *style.Sheet, e Evidence) []Rename {
 			all = append(all, ways.weigh(rate(old, new, o, c, said[o][c], one)))
 		}
 	}
-	return best(carried(all, gone, come))
+	all, out := onScale(addSystems(all, systems(old, new, gone, come)))
+	return doubted(best(carried(all, gone, come)), out)
 }
 
 // alone counts, for each sheet, the classes that have just the same declarations.
