@@ -19,7 +19,7 @@ var house = []string{
 	"crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/rehearsals", "crate/since",
 	"crate/inventory", "crate/repin", "crate/upgrade",
 	"crate/relocate", "crate/switching", "crate/libraries", "crate/entries", "crate/offered", "crate/standing",
-	"crate/reconcile", "crate/hashes", "crate/look", "crate/serve", "crate/csp",
+	"crate/reconcile", "crate/successors", "crate/hashes", "crate/look", "crate/serve", "crate/csp",
 	"crate/pageload", "crate/references", "crate/mentions", "crate/graph",
 	"crate/tags", "crate/obtain", "crate/project",
 	"crate/requirements",
@@ -46,7 +46,7 @@ var pure = []string{
 	"crate/cdn", "crate/check", "crate/console", "crate/demands", "crate/ecma", "crate/glyphs", "crate/integrity",
 	"crate/licence", "crate/manifest", "crate/module", "crate/order", "crate/packages", "crate/page", "crate/placement",
 	"crate/policy", "crate/rehearse", "crate/renames",
-	"crate/script", "crate/style", "crate/support", "crate/template", "crate/texts",
+	"crate/script", "crate/style", "crate/successors", "crate/support", "crate/template", "crate/texts",
 }
 
 // impure are the standard packages that no pure package may import.

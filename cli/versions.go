@@ -22,9 +22,9 @@ func (a *app) versions() *cobra.Command {
 		Short: "List a library's versions, and which of them a hold allows",
 		Long: `Versions asks the registry for all versions of a library of the crate, or of any
 package. It lists date, tags, unpacked size, licence and deprecation. Of versions
-that the cache has it says more: whether they have a plain script or modules only,
-their JavaScript syntax, their size on the wire, and whether they fit browsers: in
-crate.yaml. take --fits and repin --fits find the newest that fits. --newer lists the libraries of the crate
+that the cache has it also says whether they have a plain script or modules, with
+syntax and size on the wire. It says which do not fit the site's browsers.
+take --fits and repin --fits find the newest that fits. --newer lists the libraries of the crate
 that are behind, with holds, and with what an upgrade would break on these pages.`,
 		Example: "  merry versions oarlock\n  merry versions tidechart --all\n  merry versions --newer",
 		Args:    cobra.MaximumNArgs(1),
@@ -148,7 +148,8 @@ func (a *app) printVersions(v *crate.Versions, all bool) {
 		if l.Deprecated != "" {
 			words = append(words, "deprecated: "+show.Text(l.Deprecated))
 		}
-		t.Add(show.Text(l.Version), when, show.Text(strings.Join(l.Tags, " ")), size, wire, show.Text(l.Licence), l.Form,
+		t.Add(show.Text(l.Version), when, show.Text(strings.Join(l.Tags, " "+
+			"")), size, wire, show.Text(l.Licence), l.Form,
 			syntax, strings.Join(words, "; "))
 	}
 	a.printf("%s", t.Text(a.paint, "  "))

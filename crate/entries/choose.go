@@ -14,9 +14,9 @@ import (
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/project"
-	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/successors"
 )
 
 // Choose selects the files of an entry in a package of any version: by the same paths, else by the same names with the
@@ -160,19 +160,19 @@ func Known(d *packages.Package, version string, lib record.Library, names []stri
 	return patterns, gone
 }
 
-// Successor returns the file of another version's package that replaces a file, by the rule of reconcile.Candidates; ""
-// if there is none, or several.
+// Successor returns the file of another version's package that replaces a file, by the rule of successors.Candidates;
+// "" if there is none, or several.
 func Successor(d *packages.Package, version, oldVersion, name string) string {
 	if d.File(name) != nil {
 		return name // also one that is excluded
 	}
-	var list []reconcile.Candidate
+	var list []successors.Candidate
 	for i := range d.Files {
 		if f := &d.Files[i]; f.ExcludedBecause == "" {
-			list = append(list, reconcile.Candidate{Path: f.Path})
+			list = append(list, successors.Candidate{Path: f.Path})
 		}
 	}
-	i, _ := reconcile.NewCandidates(list, version).Successor(name, record.NoBuild, oldVersion)
+	i, _ := successors.Of(list, version).Successor(name, record.NoBuild, oldVersion)
 	if i < 0 {
 		return ""
 	}

@@ -46,7 +46,8 @@ type VersionLine struct {
 	Pinned     bool       `json:"pinned,omitempty"`     // this is the version in the crate
 	Held       bool       `json:"held,omitempty"`       // the hold does not allow it
 	Syntax     int        `json:"syntax,omitempty"`     // year of the ECMAScript edition that it needs
-	// Form is what it has for pages, where the cache knows: plain (a script for plain tags), modules, styles or nothing.
+	// Form is what it has for pages, where the cache knows: plain (a script for plain tags), modules, styles or
+	// nothing.
 	Form string `json:"form,omitempty"`
 	Wire int64  `json:"wire,omitempty"` // what a page loads, packed, in bytes
 	// Unfit says why it does not fit the site's browsers, or libraries of the crate.

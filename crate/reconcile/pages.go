@@ -20,6 +20,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/successors"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/texts"
 )
@@ -277,7 +278,7 @@ func newFollower(d *Plan, after *project.Project) *follower {
 		if new == nil {
 			continue
 		}
-		for o, n := range Successors(old, new) {
+		for o, n := range successors.Between(old, new) {
 			if n == nil {
 				other := new.File(cmp.Or(o.OtherBuild, d.turned[d.now(name)][o.Path]))
 				if other != nil && other.Build == d.List.Library(d.now(name)).Build {

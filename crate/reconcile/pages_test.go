@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/successors"
 )
 
 func TestSuccessors(t *testing.T) {
@@ -11,7 +12,7 @@ func TestSuccessors(t *testing.T) {
 		{Path: "dist/oarlock-1.4.2.min.js", Build: "minified"}, {Path: "css/gone.css"}, {Path: "img/a.svg"}}}
 	new := &record.Sealed{Files: []record.File{{Path: "lib/oarlock-2.0.3.js", Build: "readable"},
 		{Path: "lib/oarlock-2.0.3.min.js", Build: "minified"}, {Path: "img/a.svg"}}}
-	moved := Successors(old, new)
+	moved := successors.Between(old, new)
 	for i, want := range []string{"lib/oarlock-2.0.3.js", "lib/oarlock-2.0.3.min.js", "", "img/a.svg"} {
 		got := ""
 		if f := moved[&old.Files[i]]; f != nil {

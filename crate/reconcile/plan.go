@@ -9,7 +9,6 @@ import (
 	"errors"
 	"io/fs"
 	"slices"
-	"strings"
 	"sync"
 
 	"merrycrate.example/merry/crate/mentions"
@@ -76,18 +75,6 @@ func New(p *project.Project, set *change.Set) *Plan {
 	return &Plan{Before: p, List: p.List.Clone(), Seal: p.Seal.Clone(), set: set, script: map[string][]byte{},
 		turned: map[string]map[string]string{}}
 }
-
-// Trial begins a plan on a copy of a project: nothing of it is ever written. Close ends it.
-func Trial(ctx context.Context, p *project.Project) (*Plan, error) {
-	set, err := change.Begin(ctx, p.Disk, "trial", change.Options{Dry: true})
-	if err != nil {
-		return nil, err
-	}
-	return New(p, set), nil
-}
-
-// Close discards what is planned, unless it was applied.
-func (d *Plan) Close() { d.set.Close() }
 
 // Dry reports whether the plan is only to be shown.
 func (d *Plan) Dry() bool { return d.set.Dry() }
@@ -574,25 +561,6 @@ func ResultOf(set *change.Set) *Result {
 		out.Files = append(out.Files, f)
 	}
 	return out
-}
-
-// Prepare asks for edits of all pages before everything else is done to them. A note is told of the page.
-func (d *Plan) Prepare(edit func(v *tags.Page) (edits []page.Edit, note string)) {
-	d.prepare = append(d.prepare, edit)
-}
-
-// prepared is a page's text as it is before everything else is done to it.
-func (d *Plan) prepared(name paths.InSite, text []byte, done *PageChange) ([]byte, error) {
-	for _, edit := range d.prepare {
-		v, err := tags.Read(d.Before, name, text)
-		if err != nil {
-			return nil, err
-		}
-		edits, note := edit(v)
-		text = page.Apply(text, edits)
-		done.Note = strings.Trim(done.Note+"; "+note, "; ")
-	}
-	return text, nil
 }
 
 // Finish applies the plan and stores its result in out, and the changed pages in pages unless that is nil. If last is

@@ -15,6 +15,7 @@ import (
 	"merrycrate.example/merry/crate/problem"
 	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/successors"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/texts"
 )
@@ -70,7 +71,7 @@ func (d *Plan) relink(ctx context.Context, after *project.Project) (*relinker, e
 		if new == nil {
 			continue
 		}
-		for o, n := range Successors(old, new) {
+		for o, n := range successors.Between(old, new) {
 			if n == nil || n.At == o.At || o.At.IsZero() || n.At.IsZero() {
 				continue
 			}

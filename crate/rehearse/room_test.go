@@ -100,6 +100,26 @@ func TestMembers(t *testing.T) {
 	}
 }
 
+// TestDeepMembers: members that are inherited or mixed in are members, those of namespaces and classes are listed where
+// that is asked for, and so is what kind of thing each is.
+func TestDeepMembers(t *testing.T) {
+	const text = `class Hull { row() {} } class Boat extends Hull { steer() {} } const f = () => 1;
+		window.fleet = Object.assign(Object.create({ base() {} }), { Boat, tide: { high: 1, low() {} }, f,
+		g: function () {} }); Object.defineProperty(fleet, 'own', { get() { throw 1 } }); window.armada = fleet;`
+	r := Run(&Request{HTML: "<script></script>", Address: "https://x.example/", Members: true, Deep: true,
+		Scripts: []Script{{Text: text, When: InPlace}}}, nil)
+	want := "Boat Boat.prototype.row Boat.prototype.steer base f g own tide tide.high tide.low"
+	if got := strings.Join(r.Members["fleet"], " "); got != want {
+		t.Errorf("members are %s, not %s", got, want)
+	}
+	for name, form := range map[string]string{"fleet": "object", "fleet.Boat": "class", "fleet.f": "method",
+		"fleet.g": "function", "fleet.tide.high": "value", "fleet.tide": "object"} {
+		if r.Forms[name] != form {
+			t.Errorf("%s is %q, not %q", name, r.Forms[name], form)
+		}
+	}
+}
+
 // TestLate: an async script is rehearsed early and late.
 func TestLate(t *testing.T) {
 	req := &Request{HTML: "<script async></script><script></script>", Address: "https://x.example/",

@@ -19,8 +19,9 @@ import (
 // the system is there as a whole.
 
 // steps are the words of scales, with the place of each.
-var steps = map[string]int{"mini": 0, "tiny": 0, "xsmall": 0, "xs": 0, "small": 1, "sm": 1, "s": 1, "medium": 2, "md": 2,
-	"m": 2, "large": 3, "lg": 3, "l": 3, "xlarge": 4, "xl": 4, "xxlarge": 5, "xxl": 5}
+var steps = map[string]int{"mini": 0, "tiny": 0, "xsmall": 0, "xs": 0, "small": 1, "sm": 1, "s": 1, "medium": 2,
+	"md": 2,
+	"m":  2, "large": 3, "lg": 3, "l": 3, "xlarge": 4, "xl": 4, "xxlarge": 5, "xxl": 5}
 
 // A slotted name is a class's name as a system has it.
 type slotted struct {
@@ -177,9 +178,9 @@ func sameDeclarations(x, y map[string]bool) float64 {
 
 var longNumber = memo.Regexp(`\d+\.\d{3,}`)
 
-// onScale leaves out renames to another step of a scale than the old name's, and those of steps above the first to names
-// without one: a step stays what it is, at whatever width it begins now. What the library itself says stays. It returns
-// those that it left out, too.
+// onScale leaves out renames to another step of a scale than the old name's, and those of steps above the first to
+// names without one: a step stays what it is, at whatever width it begins now. What the library itself says stays. It
+// returns those that it left out, too.
 func onScale(all []Rename) (left, out []Rename) {
 	for _, r := range all {
 		a, b := slottedOf(r.Old), slottedOf(r.New)

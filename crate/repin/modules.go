@@ -90,8 +90,8 @@ func (b *bridge) onPages(d *reconcile.Plan, r *repinning, out *Moved) {
 					waits[g] = true
 				}
 				if line, _ := page.Position(v.Bytes, in.Start); len(names) > 0 {
-					note = fmt.Sprintf("the script in line %d is a module now, so its names are its own: %s; what others "+
-						"use must be put on window", line, project.Abbreviate(names, 4))
+					note = fmt.Sprintf("the script in line %d is a module now, so its names are its own: %s; what "+
+						"others use must be put on window", line, project.Abbreviate(names, 4))
 				}
 			}
 		}

@@ -20,6 +20,7 @@ import (
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/requirements"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/successors"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/upgrade"
 )
@@ -288,7 +289,7 @@ func leave(ctx context.Context, p *project.Project, moving []*repinning, why err
 func complete(ctx context.Context, d *reconcile.Plan, library string) error {
 	old, new := d.Before.Seal.Libraries[library], d.Seal.Libraries[library]
 	follows, next := map[*record.File]bool{}, map[string]string{}
-	for o, n := range reconcile.Successors(old, new) {
+	for o, n := range successors.Between(old, new) {
 		if follows[n] = true; n != nil {
 			next[o.Path] = n.Path
 		}

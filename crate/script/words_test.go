@@ -77,3 +77,25 @@ func FuzzLooks(f *testing.F) {
 		}
 	})
 }
+
+// TestCalls: of a name it is known what it is taken of, what is taken of it, and whether it is called, or called as a
+// constructor.
+func TestCalls(t *testing.T) {
+	const text = "race(1); new race.Boat(2); race.scale.log (3); var a = new\n  race; renew race; x.race.scale;"
+	var got []string
+	for _, u := range Uses([]byte(text), func(w string) bool { return w == "race" || w == "scale" || w == "Boat" }) {
+		s := u.Path + "/" + u.Word + "/" + u.Next
+		if u.Called {
+			s += " called"
+		}
+		if u.New {
+			s += " new"
+		}
+		got = append(got, s)
+	}
+	want := []string{"/race/ called", "/race/Boat", "race/Boat/ called new", "/race/scale", "race/scale/log",
+		"/race/ new", "/race/", "x/race/scale", "x.race/scale/"}
+	if !slices.Equal(got, want) {
+		t.Errorf("uses are %q, not %q", got, want)
+	}
+}

@@ -10,9 +10,9 @@ import (
 	"merrycrate.example/merry/crate/glyphs"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/project"
-	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/renames"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/successors"
 	"merrycrate.example/merry/crate/tags"
 	"merrycrate.example/merry/crate/texts"
 )
@@ -26,7 +26,7 @@ func (c *Compared) removedSymbols(old, new *side, notes []renames.ChangeNote) {
 	for _, file := range slices.Sorted(maps.Keys(old.symbols)) {
 		now := new.symbols[file]
 		for _, other := range slices.Sorted(maps.Keys(new.symbols)) {
-			if now == nil && path.Base(reconcile.Bare(other, new.Version)) == path.Base(reconcile.Bare(file,
+			if now == nil && path.Base(successors.Bare(other, new.Version)) == path.Base(successors.Bare(file,
 				old.Version)) {
 				now = new.symbols[other]
 			}

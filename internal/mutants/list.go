@@ -212,8 +212,9 @@ var list = []mutant{
 		New: `bytes.Contains(nil, reportMark)`, Promise: `reports are no pages`},
 	{File: `crate/page/leap.go`, Old: `return s.isNew(tag, name)`, New: `return true`,
 		Promise: `of equal attributes the first counts`},
-	{File: `crate/reconcile/successor.go`, Old: `claims[n] > 1 &&`, New: `false &&`, Promise: `no file stands for two`},
-	{File: `crate/reconcile/successor.go`, Old: `case n > shared:`, New: `case n >= shared:`,
+	{File: `crate/successors/successors.go`, Old: `claims[n] > 1 &&`, New: `false &&`,
+		Promise: `no file stands for two`},
+	{File: `crate/successors/successors.go`, Old: `case n > shared:`, New: `case n >= shared:`,
 		Promise: `a successor that is ambiguous is none`},
 	{File: `crate/packages/server.go`, Old: `slices.Contains(serverEndings, ext)`, New: `false`,
 		Promise: `programs for servers are told by their endings`},
@@ -303,7 +304,7 @@ var list = []mutant{
 		Promise: `the source of a template is never sent`},
 	{File: `crate/libraries/take.go`, Old: `sel = o.InBuild(sel, lib.Build)
 		}`, New: `}`, Package: `e2e`, Promise: `take brings one build`},
-	{File: `crate/libraries/choose.go`, Old: `d.AddBuilds(sel, false, lib.Maps)
+	{File: `crate/entries/choose.go`, Old: `d.AddBuilds(sel, false, lib.Maps)
 	return sel, notes`, New: `return sel, notes`, Package: `e2e`, Promise: `source maps that were wanted come again`},
 	{File: `crate/libraries/build.go`, Old: `if l.partial && !sealed.Linked {`, New: `if false {`, Package: `e2e`,
 		Promise: `a build that can't be had is told of`},
@@ -426,8 +427,52 @@ var list = []mutant{
 	{File: `crate/renames/plain.go`, Old: `	if n := count[best]; n < prefixedFrom ||`,
 		New: `	if n := count[best]; n < 1 ||`, Package: `crate/renames`,
 		Promise: `a prefix is a system only if several names have it`},
-	{File: `crate/upgrade/follow.go`, Old: `; to != "" && counts(m[0]) {`, New: `; to != "" {`, Package: `e2e`,
+	{File: `crate/repin/follow.go`, Old: `; to != "" && counts(m[0]) {`, New: `; to != "" {`, Package: `e2e`,
 		Promise: `what a script counts down is no custom property`},
 	{File: `crate/upgrade/removed.go`, Old: `				f.Name = check.AttributeGone`,
 		New: `				continue`, Package: `e2e`, Promise: `attributes that are gone are found`},
+	{File: `crate/repin/needs.go`, Old: `	case n.Package != "" && req.WithNeeds:`,
+		New: `	case false:`, Package: `e2e`, Promise: `new needs come along`},
+	{File: `crate/repin/needs.go`, Old: `|| a.otherwise(ctx, r, n) {`, New: `{`, Package: `e2e`,
+		Promise: `another package under the same global is told`},
+	{File: `crate/repin/along.go`, Old: `	if stays != "" {`, New: `	if false {`, Package: `e2e`,
+		Promise: `what is used otherwise stays`},
+	{File: `crate/repin/forward.go`, Old: `		if got, err := Try(ctx, p, with); err == nil {`,
+		New: `		if got, err := Try(ctx, p, with); false && err == nil {`, Package: `e2e`,
+		Promise: `a refusal names a command that works`},
+	{File: `crate/repin/preview.go`, Old: `	err = Forward(ctx, p, req, err)`, New: `	return nil`, Package: `e2e`,
+		Promise: `compare says what repin would refuse`},
+	{File: `crate/repin/repin.go`, Old: `	d.DropGone = !req.KeepParts`, New: `	d.DropGone = true`, Package: `e2e`,
+		Promise: `--keep-parts refuses a version that lacks a part`},
+	{File: `crate/repin/repin.go`, Old: `	if !plain {
+		return nil
+	}`, New: `	if true {
+		return nil
+	}`, Package: `e2e`, Promise: `a version without a plain build is refused`},
+	{File: `crate/repin/modules.go`, Old: `	word := " defer"`, New: `	word := ""`, Package: `e2e`,
+		Promise: `scripts wait for the module that they use`},
+	{File: `crate/repin.go`, Old: `		if f.Severity != check.Note {`, New: `		if false {`, Package: `e2e`,
+		Promise: `new faults are an answer of repin`},
+	{File: `crate/upgrade/fits.go`, Old: `	case edition > 0 && s.Syntax > edition:`, New: `	case false:`,
+		Package: `e2e`, Promise: `a version with newer syntax does not fit`},
+	{File: `crate/upgrade/fits.go`, Old: `				!allowed.Has(version) {`, New: `				false {`,
+		Package: `e2e`, Promise: `a version that an add-on does not allow does not fit`},
+	{File: `crate/upgrade/members.go`, Old: `is == "object" || is == "value" || is == "class"):`, New: `false):`,
+		Package: `e2e`, Promise: `what is called no more is told`},
+	{File: `crate/successors/successors.go`, Old: `stem + " "`, New: `strings.ToLower(stem) + " "`,
+		Promise: `names are not matched by case alone`},
+	{File: `crate/successors/successors.go`, Old: `		if moved[f] != nil {
+			continue`, New: `		if false {
+			continue`, Promise: `only for a core that is gone another stands in`},
+	{File: `crate/renames/systems.go`, Old: `		if off && !r.stated {`, New: `		if false {`,
+		Promise: `a step never becomes another one`},
+	{File: `crate/renames/systems.go`, Old: `				told++`, New: `				told += 0`,
+		Promise: `systems are found on other elements`},
+	{File: `crate/renames/members.go`, Old: `new[to] {
+			note("the path became`, New: `false {
+			note("the path became`, Promise: `paths that became one name are told`},
+	{File: `crate/rehearse/members.js`, Old: `p = Object.getPrototypeOf(p), n++`, New: `p = null, n++`,
+		Promise: `inherited members are members`},
+	{File: `crate/script/words.go`, Old: `	u.Called = len(rest) > 0 && rest[0] == '('`, New: `	u.Called = true`,
+		Promise: `it is known what is called`},
 }

@@ -1,4 +1,6 @@
-package reconcile
+// Package successors pairs the files of one version of a library with those of another: by paths, names, builds, and
+// what is the core of each.
+package successors
 
 import (
 	"path"
@@ -25,8 +27,8 @@ type Candidates struct {
 	byPart  map[string][]int // of each part of the library with its build, and without
 }
 
-// NewCandidates makes the files of a version ready.
-func NewCandidates(list []Candidate, version string) *Candidates {
+// Of makes the files of a version ready.
+func Of(list []Candidate, version string) *Candidates {
 	c := &Candidates{list, version, map[string]int{}, map[string]int{}, map[string][]int{}}
 	for i, f := range slices.Backward(list) {
 		c.byPath[f.Path], c.byBare[Bare(f.Path, version)] = i, i
@@ -107,14 +109,14 @@ func sharedFolders(a, b string) int {
 	return n
 }
 
-// Successors maps each old file to the new one that replaces it, nil if the new version has none, or if several old
+// Between maps each old file to the new one that replaces it, nil if the new version has none, or if several old
 // files would share it.
-func Successors(old, new *record.Sealed) map[*record.File]*record.File {
+func Between(old, new *record.Sealed) map[*record.File]*record.File {
 	list := make([]Candidate, len(new.Files))
 	for i, f := range new.Files {
 		list[i] = Candidate{f.Path, f.Build}
 	}
-	candidates := NewCandidates(list, new.Version)
+	candidates := Of(list, new.Version)
 	moved := map[*record.File]*record.File{}
 	claims := map[*record.File]int{} // of each new file, by how many old ones
 	for i := range old.Files {
