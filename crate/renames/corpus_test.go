@@ -112,6 +112,28 @@ func framework() *maker {
 	return m
 }
 
+// judged counts what is told of a made-up framework.
+type judged struct{ right, wrong, sure, sureWrong int }
+
+func judge(m *maker) (j judged) {
+	for _, r := range Classes(style.Read([]byte(m.old.String())), style.Read([]byte(m.new.String())), Evidence{}) {
+		right := m.truth[r.Old] == r.New
+		switch {
+		case right && r.Sure:
+			j.sure++
+			fallthrough
+		case right:
+			j.right++
+		case r.Sure:
+			j.sureWrong++
+			fallthrough
+		default:
+			j.wrong++
+		}
+	}
+	return j
+}
+
 // TestRenamesOfAFramework prints, with -v, how many of a made-up framework's renames are reported right, and holds them
 // to a floor.
 func TestRenamesOfAFramework(t *testing.T) {

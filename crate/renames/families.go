@@ -357,7 +357,7 @@ func replacements(gone []string, split map[string][]string, words map[string][]s
 // within adds names that have the replaced word within one of theirs, where many names changed so: dropright became
 // dropend.
 func (f *renamePattern) within(gone []string, is map[string]named) {
-	if f.old[0] != anyWord || f.score < 0.65 || len(f.pairs) < 5 {
+	if f.old[0] != anyWord || f.score < numbers.Carry || len(f.pairs) < 5 {
 		return
 	}
 	for _, o := range gone {
@@ -398,7 +398,7 @@ func (f *renamePattern) weigh(alike func(o, n string) (share, said float64, fits
 	for _, p := range f.pairs {
 		share, said, fits := alike(p[0], p[1])
 		told += said
-		sum += share * min(1, 0.4+said)
+		sum += share * min(1, numbers.Trusted+said)
 		if !fits {
 			f.misfits++
 		}
@@ -415,19 +415,20 @@ func (f *renamePattern) weigh(alike func(o, n string) (share, said float64, fits
 	explained := n / float64(f.matched)
 	// What they have in common counts by its root: where declarations were rewritten a little is much, and nothing is
 	// still nothing.
-	f.score = 0.4*math.Sqrt(f.alike) + 0.2*stays + 0.2*explained + 0.2*min(1, math.Log2(n)/5) - (0.3*float64(f.rivals)+
-		0.2*float64(f.misfits)+0.02*float64(f.kept))/n
+	f.score = numbers.PatternAlike*math.Sqrt(f.alike) + numbers.PatternStays*stays + numbers.PatternExplains*explained +
+		numbers.PatternMany*min(1, math.Log2(n)/5) - (numbers.PatternRival*float64(f.rivals)+
+		numbers.PatternMisfit*float64(f.misfits)+numbers.PatternKept*float64(f.kept))/n
 	f.score += f.follows
 	if f.follows > 0 {
 		return
 	}
 	if f.alike < 0.02 || told/n < 0.02 && f.kept == len(f.pairs) || f.old[0] == anyWord && f.alike < 0.1 {
-		f.score -= 0.2 // nothing but names speaks for it
+		f.score -= numbers.PatternEmpty // nothing but names speaks for it
 	}
 	switch {
 	case n >= 4 && explained >= 0.75:
-		f.score += 0.1 // hardly by chance
+		f.score += numbers.PatternChance // hardly by chance
 	case explained == 1:
-		f.score += 0.05
+		f.score += numbers.PatternAll
 	}
 }

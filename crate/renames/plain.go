@@ -53,7 +53,7 @@ func Names(gone, come []string, notes []ChangeNote) []Rename {
 				}
 			}
 			if score := 0.35*float64(same)/float64(max(len(parts(o)), len(parts(n)))) + 0.4*levenshtein.Similarity(o, n,
-				nil); same > 0 && score > tellFrom {
+				nil); same > 0 && score > numbers.Tell {
 				all = append(all, Rename{Old: gone[i], New: come[j], Score: score,
 					Because: []string{"the names are alike"}})
 			}

@@ -36,13 +36,6 @@ type ChangeNote struct {
 	Table       bool // a row of a table of names, in which every word is one
 }
 
-// The weights of the evidence, and how much a score must be to be known of, and to be sure.
-const (
-	tellFrom = 0.5
-	sureFrom = 0.8
-	margin   = 0.15
-)
-
 // Evidence holds what is known about two versions beside their stylesheets.
 type Evidence struct {
 	Notes  []ChangeNote
@@ -180,21 +173,21 @@ func rate(old, new *style.Sheet, o, n, note string, one alone) Rename {
 	}
 	// One declaration in common is little: many classes have it.
 	trust := min(1, float64(same)/3)
-	r.Score = 0.62*rules*(0.55+0.45*trust) + 0.33*names
+	r.Score = numbers.Rules*rules*(numbers.Few+(1-numbers.Few)*trust) + numbers.Letters*names
 	if last {
-		r.Score += 0.05
+		r.Score += numbers.Ending
 	}
 	if rules == 1 && same >= 3 {
-		r.Score = max(r.Score, 0.85+0.1*names) // three rules that are the same by chance are rare
-	} else if p := fingerprint(a); rules == 1 && names >= 0.6 && one.old[p] == 1 && one.new[p] == 1 {
-		r.Score = max(r.Score, 0.78+0.15*names)
+		r.Score = max(r.Score, numbers.Same+numbers.SameLetters*names) // three rules that are the same by chance are rare
+	} else if p := fingerprint(a); rules == 1 && names >= numbers.AloneAlike && one.old[p] == 1 && one.new[p] == 1 {
+		r.Score = max(r.Score, numbers.Alone+numbers.AloneLetters*names)
 		r.Because = append(r.Because, "no other class has exactly these")
 	}
 	if names > 0.6 {
 		r.Because = append(r.Because, fmt.Sprintf("the names are %d %% alike", int(100*names)))
 	}
 	if note != "" {
-		r.Score, r.stated = 0.9+0.1*r.Score, true
+		r.Score, r.stated = numbers.Stated+(1-numbers.Stated)*r.Score, true
 		r.Because = append(r.Because, note)
 	}
 	return r
@@ -223,11 +216,12 @@ func best(all []Rename) []Rename {
 	var list []Rename
 	for old, i := range first {
 		r := all[i]
-		if r.Score < tellFrom || firstOfNew[r.New] != i && r.Score < sureFrom && !r.stated {
+		if r.Score < numbers.Tell || firstOfNew[r.New] != i && r.Score < numbers.Sure && !r.stated {
 			continue
 		}
-		r.Sure = r.Score >= sureFrom && r.Score-next[old] >= margin && (r.stated || r.And == nil &&
-			firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= margin/2)
+		r.Score = min(1, r.Score)
+		r.Sure = r.Score >= numbers.Sure && r.Score-next[old] >= numbers.Margin && (r.stated || r.And == nil &&
+			firstOfNew[r.New] == i && r.Score-nextOfNew[r.New] >= numbers.Margin/2)
 		list = append(list, r)
 	}
 	slices.SortFunc(list, func(a, b Rename) int { return cmp.Compare(a.Old, b.Old) })

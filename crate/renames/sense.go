@@ -289,9 +289,9 @@ func alike(a, b declarations, came bool) (share, said float64) {
 		case has && u.value == v.value:
 			common, said = common+v.weight, said+v.weight
 		case has && strings.HasPrefix(u.value, "#") && strings.HasPrefix(v.value, "#"):
-			common, said = common+0.5*v.weight, said+0.3*v.weight // another colour: each version has its palette
+			common, said = common+numbers.Colour*v.weight, said+numbers.ColourSaid*v.weight // another colour: each version has its palette
 		case has:
-			common += 0.15 * v.weight
+			common += numbers.Value * v.weight
 			if came && near(u.value, v.value) {
 				kind, _, _ := strings.Cut(k[strings.LastIndexByte(k, '{')+1:], "-")
 				kinds[kind] = true
@@ -300,7 +300,7 @@ func alike(a, b declarations, came bool) (share, said float64) {
 		}
 	}
 	if len(kinds) > 1 {
-		common, said = common+0.35*tuned, said+0.2*tuned
+		common, said = common+numbers.Tuned*tuned, said+numbers.TunedSaid*tuned
 	}
 	for k, v := range b {
 		if _, has := a[k]; !has {

@@ -3,6 +3,7 @@ package renames
 import (
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/agext/levenshtein"
@@ -67,6 +68,15 @@ const (
 	wellBefore = 1.5
 )
 
+// onlyStep reports whether the end of a name says no more than a step of a scale, which every system has: for-small.
+func onlyStep(end string) bool {
+	return !slices.ContainsFunc(parts(end), func(w string) bool {
+		_, step := steps[w]
+		_, err := strconv.Atoi(w)
+		return !step && err != nil && w != "for" && w != "up" && w != "down" && w != "only"
+	})
+}
+
 // successions are the families in which all that began with one word is gone and something new has its ends:
 // panel-body, -footer and -title went, and card-body, -footer and -title came. What few other names end with says most.
 func successions(gone, come, kept []string, split map[string][]string) []*renamePattern {
@@ -95,7 +105,7 @@ func successions(gone, come, kept []string, split map[string][]string) []*rename
 			}
 			say, n := 0.0, 0
 			for _, end := range oldEnds {
-				if end != "" && news[end] != "" {
+				if end != "" && news[end] != "" && !onlyStep(end) {
 					say += 1 / float64(ends[end])
 					n++
 				}
@@ -193,7 +203,7 @@ func hasAll(list, of []string) bool {
 func carried(all []Rename, gone, come []string) []Rename {
 	best := map[string]Rename{}
 	for _, r := range all {
-		if b, has := best[r.Old]; r.Score >= tellFrom && (!has || r.Score > b.Score) {
+		if b, has := best[r.Old]; r.Score >= numbers.Tell && (!has || r.Score > b.Score) {
 			best[r.Old] = r
 		}
 	}

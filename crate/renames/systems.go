@@ -31,7 +31,7 @@ type slotted struct {
 }
 
 func slottedOf(name string) slotted {
-	var stem, numbers []string
+	var stem, digits []string
 	s := slotted{}
 	for _, w := range strings.FieldsFunc(name, func(r rune) bool {
 		return r == '-' || r == '_' || r == '@' || r == ':' || r == '\\'
@@ -40,14 +40,14 @@ func slottedOf(name string) slotted {
 		_, isStep := steps[w]
 		switch {
 		case err == nil:
-			numbers = append(numbers, w)
+			digits = append(digits, w)
 		case isStep && s.step == "":
 			s.step = w
 		default:
 			stem = append(stem, w)
 		}
 	}
-	s.stem, s.slots = strings.Join(stem, " "), strings.Join(numbers, " ")
+	s.stem, s.slots = strings.Join(stem, " "), strings.Join(digits, " ")
 	if s.step != "" {
 		s.slots += fmt.Sprintf(" step %d", steps[s.step])
 	}
@@ -88,7 +88,7 @@ func systems(old, new *style.Sheet, gone, come []string) []Rename {
 				best, most, why = other, score, because
 			}
 		}
-		if best == "" || most < tellFrom {
+		if best == "" || most < numbers.Tell {
 			continue
 		}
 		for _, slots := range slices.Sorted(maps.Keys(members)) {
@@ -110,9 +110,9 @@ func succession(old, new *style.Sheet, stem, other string, members, others map[s
 			common[d]++
 		}
 	}
-	pairs, told, alike, least := 0, 0, 0.0, systemCovered
+	pairs, told, alike, least := 0, 0, 0.0, numbers.SystemCovered
 	if stem == other {
-		least = systemCoveredSame
+		least = numbers.SystemCoveredSame
 	}
 	for slots, name := range members {
 		to := others[slots]
@@ -142,10 +142,10 @@ func succession(old, new *style.Sheet, stem, other string, members, others map[s
 	}
 	words := float64(same) / float64(max(len(a), len(b)))
 	declared := max(alike, float64(told)) / float64(pairs)
-	if words <= systemHalf && declared < systemAlike {
+	if words <= numbers.SystemHalf && declared < numbers.SystemAlike {
 		return 0, ""
 	}
-	score = min(systemMost, systemBase+systemWords*words+systemDeclared*declared)
+	score = min(numbers.SystemMost, numbers.System+numbers.SystemWords*words+numbers.SystemDeclared*declared)
 	return score, fmt.Sprintf("%d of %d names of this system came again as %s", pairs, len(members),
 		cmp.Or(strings.ReplaceAll(other, " ", "-"), "others"))
 }
@@ -200,7 +200,7 @@ func doubted(list, out []Rename) []Rename {
 	for i := range list {
 		r := &list[i]
 		r.Sure = r.Sure && !slices.ContainsFunc(out, func(o Rename) bool {
-			return (o.Old == r.Old || o.New == r.New) && o.Score > r.Score-margin
+			return (o.Old == r.Old || o.New == r.New) && o.Score > r.Score-numbers.Margin
 		})
 	}
 	return list

@@ -174,7 +174,7 @@ func (w *matcher) saying(o string) []string {
 		for k, v := range s {
 			if list := w.declaredAs[k+":"+v.value]; len(list) <= maxSaying {
 				for _, class := range list {
-					count[class] = max(count[class], v.weight) + 0.5*min(count[class], v.weight)
+					count[class] = max(count[class], v.weight) + numbers.Second*min(count[class], v.weight)
 				}
 			}
 		}
@@ -189,10 +189,10 @@ func (w *matcher) saying(o string) []string {
 	var list []string
 	for class, said := range count {
 		share, _ := w.alike(o, class)
-		if _, had := w.old.sheet.Decls[class]; said > 0.3 && share > 0.3 && !had || share > 0.6 {
+		if _, had := w.old.sheet.Decls[class]; said > numbers.Near && share > numbers.Near && !had || share > 2*numbers.Near {
 			list = append(list, class)
 		}
-		if said > 0.2 && share > 0.2 {
+		if said > numbers.Root && share > numbers.Root {
 			w.roots[o] = append(w.roots[o], class)
 		}
 	}
@@ -271,15 +271,15 @@ func (w *matcher) alike(o, n string) (share, said float64) {
 	if share < 1 && (w.old.conditional(o) || w.new.conditional(n)) {
 		anywhere, more := alike(w.old.anywhere(o), w.new.anywhere(n), !kept)
 		if w.old.of(o).ends() && w.new.of(n).begins() || w.old.of(o).begins() && w.new.of(n).ends() {
-			anywhere *= 0.5 // one is for narrow windows, the other for wide ones
+			anywhere *= numbers.Opposite // one is for narrow windows, the other for wide ones
 		}
-		if 0.85*anywhere > share {
-			share, said = 0.85*anywhere, more
+		if numbers.Anywhere*anywhere > share {
+			share, said = numbers.Anywhere*anywhere, more
 		}
 	}
-	if share < 0.6 && !kept {
-		if worn, more := alike(w.old.styled(o), w.new.styled(n), true); 0.9*worn > share {
-			share, said = 0.9*worn, more
+	if share < numbers.WornBelow && !kept {
+		if worn, more := alike(w.old.styled(o), w.new.styled(n), true); numbers.Worn*worn > share {
+			share, said = numbers.Worn*worn, more
 		}
 	}
 	w.known[[2]string{o, n}] = [2]float64{share, said}
@@ -291,9 +291,9 @@ func (w *matcher) alike(o, n string) (share, said float64) {
 func (w *matcher) weigh(r Rename) Rename {
 	share, said := w.alike(r.Old, r.New)
 	names := nameShare(r.Old, r.New)
-	score := 0.55*share*(0.5+0.5*min(1, 2*said)) + 0.35*names
+	score := numbers.Share*share*(numbers.ShareSaid+(1-numbers.ShareSaid)*min(1, 2*said)) + numbers.Words*names
 	if share > 0.5 && w.only[parts(r.New)[0]] == r.New && parts(r.Old)[0] == parts(r.New)[0] {
-		score += 0.08 // no other name came that begins so
+		score += numbers.Only // no other name came that begins so
 	}
 	if score > r.Score {
 		r.Score = score
@@ -301,14 +301,14 @@ func (w *matcher) weigh(r Rename) Rename {
 			r.Because = append(r.Because, fmt.Sprintf("%d %% of their declarations are the same", int(100*share)))
 		}
 	}
-	if most := 0.3 + 0.3*said; names < 0.4 && !r.stated && w.of[r.Old][r.New] == nil {
+	if most := numbers.StrangeMost * (1 + said); names < numbers.Strange && !r.stated && w.of[r.Old][r.New] == nil {
 		r.Score = min(r.Score, most) // what they have in common, many classes say, and the names have nothing in common
 	}
 	r.And = w.rest(r.Old, r.New)
 	if own := w.old.of(r.Old).own(); own != "" && len(w.alone[own]) == 1 && w.alone[own][0] == r.New && share > 0.95 {
-		score := min(0.95, 0.55+0.1*float64(strings.Count(own, ";"))+0.2*names)
-		if names < 0.3 {
-			score = min(score, sureFrom-0.05) // another name altogether
+		score := min(0.95, numbers.Exact+numbers.ExactEach*float64(strings.Count(own, ";"))+numbers.ExactWords*names)
+		if names < numbers.ExactStrange {
+			score = min(score, numbers.Sure-0.05) // another name altogether
 		}
 		if score > r.Score {
 			r.Score = score
@@ -316,13 +316,13 @@ func (w *matcher) weigh(r Rename) Rename {
 		}
 	}
 	if w.scoped[r.Old] == r.New {
-		if score := 0.52 + 0.4*share; score > r.Score {
+		if score := numbers.Scoped + numbers.ScopedShare*share; score > r.Score {
 			r.Score = score
 		}
 		r.Because = append([]string{"it has the name of the element that it was in"}, r.Because...)
 	}
 	if f := w.of[r.Old][r.New]; f != nil {
-		if score := f.score * (0.92 + 0.08*share); score > r.Score {
+		if score := f.score * (numbers.Family + (1-numbers.Family)*share); score > r.Score {
 			r.Score = score
 		}
 		as := ""
@@ -333,26 +333,26 @@ func (w *matcher) weigh(r Rename) Rename {
 			}
 		}
 		if f.holds() {
-			r.Score = max(r.Score, 0.82+0.1*share)
+			r.Score = max(r.Score, numbers.Holds+0.1*share)
 		}
 		r.Because = append([]string{fmt.Sprintf("%d names follow this pattern%s: %s", len(f.pairs), as, f)},
 			r.Because...)
 	} else if f := w.strongest(r.Old); f != nil {
-		r.Score *= 1 - 0.4*f.score
+		r.Score *= 1 - numbers.Rival*f.score
 	}
 	if w.otherIcon(r.Old, r.New) {
-		r.Score = min(r.Score, 0.4*names)
+		r.Score = min(r.Score, numbers.OtherIcon*names)
 	}
 	if is := w.icons[r.Old]; is.class == r.New {
-		score := 0.75 + 0.2*names
+		score := numbers.Icon + numbers.IconWords*names
 		if !is.sure {
-			score = min(score, sureFrom-0.02)
+			score = min(score, numbers.Sure-0.02)
 		}
 		r.Score, r.stated = max(r.Score, score), is.sure
 		r.Because = append([]string{is.why}, r.Because...)
 	}
 	if and, led := w.aliased[r.Old][r.New]; led {
-		r.Score, r.stated, r.And = 0.96, true, and
+		r.Score, r.stated, r.And = numbers.Alias, true, and
 		r.Because = append([]string{"the library's stylesheet for old names gives this one"}, r.Because...)
 	}
 	return r
@@ -377,7 +377,7 @@ func (w *matcher) rest(o, n string) []string {
 func (w *matcher) strongest(old string) *renamePattern {
 	var best *renamePattern
 	for _, f := range w.of[old] {
-		if len(f.pairs) > 3 && f.score > 0.5 && f.alike > 0.1 && (best == nil || f.score > best.score) {
+		if len(f.pairs) > 3 && f.score > numbers.Strong && f.alike > 0.1 && (best == nil || f.score > best.score) {
 			best = f
 		}
 	}
