@@ -248,6 +248,9 @@ func lostName(l crate.RemovedName) string {
 }
 
 func (a *app) renameText(l crate.RemovedName) string {
+	if l.Kind == "signature" {
+		return "; the notes say: " + show.Text(l.Now)
+	}
 	if l.Now != "" {
 		return "; it is " + l.Now + " now"
 	}

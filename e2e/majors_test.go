@@ -56,12 +56,13 @@ func majors(t *testing.T) *merrytest.Site {
 	// A library with a stylesheet, a font and a part that the next major has no more, and a core of another name.
 	publish("lantern", "1.0.0", `, "main": "dist/lantern.js", "style": "dist/lantern.css"`, map[string]string{
 		"dist/lantern.js": "window.lantern = function (o) { return o; };\nlantern.wick = { trim: function () {} };\n" +
-			"lantern.flame = function () {};\n// a core\n",
+			"lantern.flame = lantern.hang = function () {};\n// a core\n",
 		"dist/lantern-oil.js": "lantern.oil = 1;\n", "dist/lantern.css": ".lantern { color: red; }\n"})
 	publish("lantern", "2.0.0", `, "main": "dist/Lantern.global.js"`, map[string]string{
-		"dist/Lantern.global.js": "window.lantern = { wickTrim: function () {}, createFlame: function () {}, lit: 1 " +
-			"};\n",
-		"dist/oil/readme.md": "gone\n"})
+		"dist/Lantern.global.js": "window.lantern = { wickTrim: function () {}, createFlame: function () {} };\n" +
+			"lantern.hang = function (o) { return o; };\n",
+		"CHANGELOG.md": "# Changes\n\n## 2.0.0\n\n- `lantern.hang()` now takes an object.\n\n## 0.9.0\n\n- `flame()` " +
+			"has other arguments.\n"})
 	return s
 }
 
@@ -164,13 +165,15 @@ func TestNoPlainBuild(t *testing.T) {
 func TestGoneParts(t *testing.T) {
 	t.Parallel()
 	s := majors(t)
-	writeScripted(s, "index.html", "lantern({});\nlantern.wick.trim();\nlantern.flame();")
+	writeScripted(s, "index.html", "lantern({});\nlantern.wick.trim();\nlantern.flame();\nlantern.hang(1);")
 	s.Run("start")
 	s.Run("take", "lantern@1.0.0", "--files", "dist/lantern.js", "--files", "dist/lantern-oil.js", "--files",
 		"dist/lantern.css", "--page", "index.html")
 	out := s.Run("compare", "lantern", "2.0.0")
 	for _, want := range []string{"function lantern  1 use; it is an object now", "lantern.wickTrim",
-		"lantern.createFlame", "repin would drop", "dist/lantern-oil.js: index.html:", "dist/lantern.css: " +
+		"lantern.createFlame", "repin would drop",
+		"signature lantern.hang  1 use; the notes say: `lantern.hang()` now takes an object", "dist/lantern-oil.js: " +
+			"index.html:", "dist/lantern.css: " +
 			"index.html:"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("compare does not say %q:\n%s", want, out)

@@ -33,7 +33,8 @@ func TestNumbers(t *testing.T) {
 		fmt.Fprintf(&b, "%-18s %5.2f ", name, value)
 		for i, c := range corpus {
 			j := got[i]
-			fmt.Fprintf(&b, "  %s: %d right, %d of them sure, %d wrong, %d of them sure", c.name, j.right, j.sure, j.wrong,
+			fmt.Fprintf(&b, "  %s: %d right, %d of them sure, %d wrong, %d of them "+
+				"sure", c.name, j.right, j.sure, j.wrong,
 				j.sureWrong)
 		}
 		b.WriteString("\n")

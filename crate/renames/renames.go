@@ -178,7 +178,8 @@ func rate(old, new *style.Sheet, o, n, note string, one alone) Rename {
 		r.Score += numbers.Ending
 	}
 	if rules == 1 && same >= 3 {
-		r.Score = max(r.Score, numbers.Same+numbers.SameLetters*names) // three rules that are the same by chance are rare
+		r.Score = max(r.Score,
+			numbers.Same+numbers.SameLetters*names) // three rules that are the same by chance are rare
 	} else if p := fingerprint(a); rules == 1 && names >= numbers.AloneAlike && one.old[p] == 1 && one.new[p] == 1 {
 		r.Score = max(r.Score, numbers.Alone+numbers.AloneLetters*names)
 		r.Because = append(r.Because, "no other class has exactly these")

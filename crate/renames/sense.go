@@ -289,7 +289,8 @@ func alike(a, b declarations, came bool) (share, said float64) {
 		case has && u.value == v.value:
 			common, said = common+v.weight, said+v.weight
 		case has && strings.HasPrefix(u.value, "#") && strings.HasPrefix(v.value, "#"):
-			common, said = common+numbers.Colour*v.weight, said+numbers.ColourSaid*v.weight // another colour: each version has its palette
+			// another colour: each version has its palette
+			common, said = common+numbers.Colour*v.weight, said+numbers.ColourSaid*v.weight
 		case has:
 			common += numbers.Value * v.weight
 			if came && near(u.value, v.value) {

@@ -7,18 +7,21 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// grids are two versions of a made-up framework whose systems of classes come again under other stems, on other elements
-// and at other widths, with the step in another place and written short; beside them are names that only look alike.
+// grids are two versions of a made-up framework whose systems of classes come again under other stems, on other
+// elements and at other widths, with the step in another place and written short; beside them are names that only look
+// alike.
 func grids() *maker {
 	m := &maker{truth: map[string]string{}}
 	for i, step := range []string{"small", "medium", "large"} {
-		was, is := fmt.Sprintf("@media (min-width: %dpx)", 400+i*300), fmt.Sprintf("@media (min-width: %dpx)", 700+i*300)
+		was, is := fmt.Sprintf("@media (min-width: %dpx)", 400+i*300), fmt.Sprintf("@media (min-width: "+
+			"%dpx)", 700+i*300)
 		for n := 1; n <= 6; n++ {
 			share := 100 / float64(n)
 			m.rule(fmt.Sprintf("%s-berth-grid-%d", step, n), fmt.Sprintf("%s { & > li { width: %.5f%%; float: left; "+
 				"list-style: none } }", was, share), fmt.Sprintf("%s-up-%d", step, n),
 				fmt.Sprintf("%s { & > .berth { width: %.9f%% } }", is, share))
-			m.rule(fmt.Sprintf("tide-width-%s-1-%d", step, n), fmt.Sprintf("%s { & { width: %f%% } }", was, share), "", "")
+			m.rule(fmt.Sprintf("tide-width-%s-1-%d", step, n), fmt.Sprintf("%s { & { width: %f%% } "+
+				"}", was, share), "", "")
 			m.rule("", "", fmt.Sprintf("tide-width-1-%d\\@%c", n, step[0]), fmt.Sprintf("%s { & { width: calc(100%% / "+
 				"%d) } }", is, n))
 			m.truth[fmt.Sprintf("tide-width-%s-1-%d", step, n)] = fmt.Sprintf("tide-width-1-%d@%c", n, step[0])

@@ -189,7 +189,8 @@ func (w *matcher) saying(o string) []string {
 	var list []string
 	for class, said := range count {
 		share, _ := w.alike(o, class)
-		if _, had := w.old.sheet.Decls[class]; said > numbers.Near && share > numbers.Near && !had || share > 2*numbers.Near {
+		if _, had := w.old.sheet.Decls[class]; said > numbers.Near && share > numbers.Near && !had ||
+			share > 2*numbers.Near {
 			list = append(list, class)
 		}
 		if said > numbers.Root && share > numbers.Root {

@@ -105,7 +105,10 @@ func lostNote(l *upgrade.RemovedName) string {
 // come in its place. Nobody writes that into scripts but who knows what they do.
 func unwritten(l *upgrade.RemovedName) string {
 	note := fmt.Sprintf("%s was removed, and is used in %s", l.Title(), abbreviated(l.Uses))
-	if l.Now != "" {
+	switch {
+	case l.Kind == "signature":
+		return fmt.Sprintf("%s is called in %s; the notes say: %s", l.Name, abbreviated(l.Uses), l.Now)
+	case l.Now != "":
 		note = fmt.Sprintf("%s is %s now, and is used as before in %s", l.Title(), l.Now, abbreviated(l.Uses))
 	}
 	if l.Rename != nil {

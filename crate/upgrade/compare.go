@@ -87,7 +87,7 @@ type Difference struct {
 
 // RemovedName is something that the old version offers and the new one does not, with where it is used.
 type RemovedName struct {
-	// class, id, …, global, member, function (is called no more), constructor, export, module, symbol
+	// class, id, …, global, member, function (is called no more), constructor, signature, export, module, symbol
 	Kind string `json:"kind"`
 	Name string `json:"name"` // the name that was removed
 	// of an export, the name by which its module is imported; of a symbol, its picture
@@ -159,6 +159,7 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	out.Defines = difference(keysOf(old.defines), keysOf(new.defines))
 	notes := append(changeNotes(new), tables(new, commonPrefix(old.sheet))...)
 	out.removed(old, new)
+	out.signatures(old, new)
 	out.renamedNames(old, new, notes)
 	if lib != nil {
 		out.sharedAttributes(p, req.Library)
@@ -180,6 +181,7 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 		return nil, err
 	}
 	out.called()
+	out.onlyUsed()
 	return out, nil
 }
 

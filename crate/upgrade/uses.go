@@ -191,6 +191,10 @@ func (f *finder) inStyle(b []byte, start int, whole *texts.Index, at string) map
 
 // calls adds uses of what can't be called any more, or makes no objects.
 func (f *finder) calls(u script.Use, path string, add func(i int, ok bool, u script.Use, how script.Likelihood)) {
+	if u.Called {
+		i, ok := f.find(signatureKind, path)
+		add(i, ok, u, script.Likely)
+	}
 	if u.Called && !u.New {
 		i, ok := f.find(functionKind, path)
 		add(i, ok, u, script.Likely)
