@@ -90,13 +90,58 @@ func (d *Package) oneOfMany(f, core *File) bool {
 	return !slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return ours[g.Name] })
 }
 
-var moduleWord = memo.Regexp(`(?m)^\s*(?:import\b[^(\n]*["'{*]|export\s)|\bexports\.|\bmodule\.exports\b|\brequire\(`)
-
 // forLoader skims a script that is not read in full: modules, and what asks for a server's names without asking whether
 // it has them, are of no use to a plain tag.
 func forLoader(b []byte) bool {
-	return moduleWord().Match(b) && !bytes.Contains(b, []byte("define.amd")) &&
+	return (asksServer(b) || importsOrExports(b)) && !bytes.Contains(b, []byte("define.amd")) &&
 		!bytes.Contains(b, []byte("typeof exports"))
+}
+
+// asksServer finds the words exports., module.exports and require( in a script.
+func asksServer(b []byte) bool {
+	for _, word := range []string{"exports.", "module.exports", "require("} {
+		for at := 0; ; {
+			i := bytes.Index(b[at:], []byte(word))
+			if i < 0 {
+				break
+			}
+			at += i
+			end := at + len(word)
+			if (at == 0 || !nameByte(b[at-1]) || b[at-1] == '-') && (word != "module.exports" || end == len(b) ||
+				!nameByte(b[end]) || b[end] == '-') {
+				return true
+			}
+			at = end
+		}
+	}
+	return false
+}
+
+// lineWord is a statement with which a line of a module begins.
+var lineWord = memo.Regexp(`^(?:import\b[^(\n]*["'{*]|export\s)`)
+
+// importsOrExports finds lines that begin as a module's do.
+func importsOrExports(b []byte) bool {
+	for _, word := range []string{"import", "export"} {
+		for at := 0; ; {
+			i := bytes.Index(b[at:], []byte(word))
+			if i < 0 {
+				break
+			}
+			at += i
+			begin := bytes.TrimRight(b[max(0, at-longestWord):at], " \t\r\f\v")
+			line := b[at:]
+			if end := bytes.IndexByte(line, '\n'); end >= 0 {
+				line = line[:end+1]
+			}
+			if (len(begin) == 0 && at < longestWord || len(begin) > 0 && begin[len(begin)-1] == '\n') &&
+				lineWord().Match(line) {
+				return true
+			}
+			at += len(word)
+		}
+	}
+	return false
 }
 
 // globFor is the pattern of the files that one file may be a row with: all below the topmost folder that the library's

@@ -158,24 +158,16 @@ const maxRounds = 3
 
 // composedFrom is one round of composed, with the texts so far.
 func (d *Package) composedFrom(f *File, text []byte) []string {
-	quoted := func(word string) bool {
-		for _, q := range []string{`"`, "'", "`", "/"} {
-			if bytes.Contains(text, []byte(q+word+q)) || bytes.Contains(text, []byte(q+word+"/")) ||
-				bytes.Contains(text, []byte("/"+word+q)) {
-				return true
-			}
+	wanted := map[string]bool{}
+	for i := range d.Files {
+		at := d.Files[i].Path
+		wanted[path.Base(at)], wanted[stemOf(path.Base(at))] = true, true
+		for dir := path.Dir(at); dir != "." && !wanted[path.Base(dir)]; dir = path.Dir(dir) {
+			wanted[path.Base(dir)] = true
 		}
-		return false
 	}
-	mentioned := map[string]bool{}
-	has := func(word string) bool {
-		said, known := mentioned[word]
-		if !known {
-			said = len(word) > 1 && quoted(word)
-			mentioned[word] = said
-		}
-		return said
-	}
+	said, whole := quotedNames(text, wanted)
+	has := func(word string) bool { return len(word) > 1 && said[word] }
 	own := path.Dir(f.Path)
 	inFolder := map[string]int{}
 	for i := range d.Files {
@@ -214,7 +206,7 @@ func (d *Package) composedFrom(f *File, text []byte) []string {
 			continue
 		}
 		switch {
-		case len(dirs) == 0 && !quotedWhole(text, base):
+		case len(dirs) == 0 && !whole[base]:
 			continue
 		case slices.ContainsFunc(dirs, func(name string) bool { return !has(name) }):
 			continue
@@ -225,11 +217,6 @@ func (d *Package) composedFrom(f *File, text []byte) []string {
 		list = append(list, g.Path)
 	}
 	return list
-}
-
-// quotedWhole reports whether a script has a file's name in quotes.
-func quotedWhole(text []byte, name string) bool {
-	return bytes.Contains(text, []byte(`"`+name+`"`)) || bytes.Contains(text, []byte("'"+name+"'"))
 }
 
 // tieComposed makes what the library's script fetches by addresses that it puts together come along.

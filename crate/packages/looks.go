@@ -61,35 +61,43 @@ func (d *Package) readStyled() error {
 	if core == nil {
 		return nil
 	}
-	var text []byte
+	classes := map[string][]string{} // of each stylesheet
+	wanted := map[string]bool{}
 	for _, f := range d.ofKind(Stylesheet) {
 		if !d.score(f, core).weak || f.Build == NoBuild || f.Size > maxStyled {
 			continue
-		}
-		if text == nil {
-			var err error
-			if text, err = d.tree.ReadFile(core.Path); err != nil {
-				return err
-			}
 		}
 		b, err := d.tree.ReadFile(f.Path)
 		if err != nil {
 			return err
 		}
-		used, classes := 0, 0
 		for _, m := range style.Read(b).Makes() {
 			if m.Kind == style.Class {
-				classes++
-				if bytes.Contains(text, []byte(m.Name)) {
-					used++
-				}
+				classes[f.Path] = append(classes[f.Path], m.Name)
+				wanted[m.Name] = true
 			}
 		}
-		if used*10 < classes {
+	}
+	if len(wanted) == 0 {
+		return nil
+	}
+	text, err := d.tree.ReadFile(core.Path)
+	if err != nil {
+		return err
+	}
+	used := contained(text, wanted)
+	for file, names := range classes {
+		n := 0
+		for _, name := range names {
+			if used[name] {
+				n++
+			}
+		}
+		if n*10 < len(names) {
 			if d.Unstyled == nil {
 				d.Unstyled = map[string]bool{}
 			}
-			d.Unstyled[f.Path] = true
+			d.Unstyled[file] = true
 		}
 	}
 	return nil
