@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 
 	"merrycrate.example/merry/crate/entries"
 	"merrycrate.example/merry/crate/libraries"
@@ -317,7 +318,7 @@ func (a *crateAfter) newestFor(ctx context.Context, lib, base *record.Library) s
 	for _, v := range slices.Backward(doc.Sorted()) {
 		wish := cmp.Or(v.Peers[base.NameOnCDNs()], v.Dependencies[base.NameOnCDNs()])
 		if allowed, err := source.ParseRange(wish); wish != "" && err == nil && allowed.Has(a.version(base)) &&
-			v.Deprecated == "" && source.CompareVersions(v.Version, lib.Version) > 0 {
+			v.Deprecated == "" && v.Version != lib.Version && !strings.Contains(v.Version, "-") {
 			return v.Version
 		}
 	}
@@ -347,10 +348,10 @@ func (a *crateAfter) misfit(ctx context.Context, lib *record.Library, need, wish
 			"no reason was given"))
 		next += "; or remove the hold: merry hold " + need + " --off"
 	case a.moving[lib.Name] != nil:
-		next = fmt.Sprintf("upgrade both at once: merry repin %s@%s %s", lib.Name, a.version(lib), need)
+		next = fmt.Sprintf("move both at once: merry repin %s@%s %s", lib.Name, a.version(lib), need)
 	default:
 		if version := a.newestFor(ctx, lib, base); version != "" {
-			next = fmt.Sprintf("upgrade %s too: merry repin %s@%s %s@%s", lib.Name, need, has, lib.Name, version)
+			next = fmt.Sprintf("move %s too: merry repin %s@%s %s@%s", lib.Name, need, has, lib.Name, version)
 		} else {
 			held = "; no version of " + lib.Name + " is known to be made for that"
 		}
