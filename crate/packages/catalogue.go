@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Catalogue is a set of many similar files of which a page needs few: languages, modes, themes. Scripts load them by
@@ -107,8 +108,8 @@ func asksServer(b []byte) bool {
 			}
 			at += i
 			end := at + len(word)
-			if (at == 0 || !nameByte(b[at-1]) || b[at-1] == '-') && (word != "module.exports" || end == len(b) ||
-				!nameByte(b[end]) || b[end] == '-') {
+			if (at == 0 || !texts.NameByte(b[at-1]) || b[at-1] == '-') && (word != "module.exports" || end == len(b) ||
+				!texts.NameByte(b[end]) || b[end] == '-') {
 				return true
 			}
 			at = end
@@ -116,6 +117,9 @@ func asksServer(b []byte) bool {
 	}
 	return false
 }
+
+// maxBlanks is how many blanks may stand before a statement of a module.
+const maxBlanks = 200
 
 // lineWord is a statement with which a line of a module begins.
 var lineWord = memo.Regexp(`^(?:import\b[^(\n]*["'{*]|export\s)`)
@@ -129,12 +133,12 @@ func importsOrExports(b []byte) bool {
 				break
 			}
 			at += i
-			begin := bytes.TrimRight(b[max(0, at-longestWord):at], " \t\r\f\v")
+			begin := bytes.TrimRight(b[max(0, at-maxBlanks):at], " \t\r\f\v")
 			line := b[at:]
 			if end := bytes.IndexByte(line, '\n'); end >= 0 {
 				line = line[:end+1]
 			}
-			if (len(begin) == 0 && at < longestWord || len(begin) > 0 && begin[len(begin)-1] == '\n') &&
+			if (len(begin) == 0 && at < maxBlanks || len(begin) > 0 && begin[len(begin)-1] == '\n') &&
 				lineWord().Match(line) {
 				return true
 			}

@@ -8,6 +8,7 @@ import (
 
 	"merrycrate.example/merry/crate/paths"
 	"merrycrate.example/merry/crate/script"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // maxFetched is how many files a script may name that it fetches while it runs; one that names more is a catalogue.
@@ -166,7 +167,7 @@ func (d *Package) composedFrom(f *File, text []byte) []string {
 			wanted[path.Base(dir)] = true
 		}
 	}
-	said, whole := quotedNames(text, wanted)
+	said, whole := texts.QuotedNames(text, wanted)
 	has := func(word string) bool { return len(word) > 1 && said[word] }
 	own := path.Dir(f.Path)
 	inFolder := map[string]int{}

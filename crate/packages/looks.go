@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/texts"
 
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
@@ -85,7 +86,7 @@ func (d *Package) readStyled() error {
 	if err != nil {
 		return err
 	}
-	used := contained(text, wanted)
+	used := texts.Contained(text, wanted)
 	for file, names := range classes {
 		n := 0
 		for _, name := range names {

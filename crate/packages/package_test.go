@@ -9,10 +9,10 @@ import (
 	"merrycrate.example/merry/crate/manifest"
 )
 
-// texts are the texts of a package's files, by path.
-type texts map[string]string
+// library has the texts of a package's files, by path.
+type library map[string]string
 
-func describe(t *testing.T, source string, files texts) *Package {
+func describe(t *testing.T, source string, files library) *Package {
 	t.Helper()
 	tree := InMemory{}
 	for name, text := range files {
@@ -40,7 +40,7 @@ func TestPairsByNameAndContent(t *testing.T) {
 		{"winch.development.js", "winch.production.min.js"},
 	}
 	for _, tt := range tests {
-		d := describe(t, "winch.zip", texts{tt.readable: readable, tt.minified: minified})
+		d := describe(t, "winch.zip", library{tt.readable: readable, tt.minified: minified})
 		r, m := d.File(tt.readable), d.File(tt.minified)
 		if r.Build != Readable || m.Build != Minified || r.OtherBuild != m.Path || m.OtherBuild != r.Path {
 			t.Errorf("%s and %s: %+v %+v", tt.readable, tt.minified, r, m)
@@ -49,7 +49,7 @@ func TestPairsByNameAndContent(t *testing.T) {
 }
 
 func TestNamesLieAboutBuilds(t *testing.T) {
-	d := describe(t, "winch.zip", texts{"winch.min.js": readable})
+	d := describe(t, "winch.zip", library{"winch.min.js": readable})
 	if d.File("winch.min.js").Build != Readable {
 		t.Error("a readable file with a minified name is called minified")
 	}
@@ -58,18 +58,18 @@ func TestNamesLieAboutBuilds(t *testing.T) {
 func TestIdentify(t *testing.T) {
 	tests := []struct {
 		source            string
-		files             texts
+		files             library
 		name, version     string
 		nameFrom, verFrom string
 		licence           string
 	}{
-		{"winch-2.0.0.zip", texts{"winch.js": readable, "LICENSE": "Permission is hereby granted, free of charge, " +
+		{"winch-2.0.0.zip", library{"winch.js": readable, "LICENSE": "Permission is hereby granted, free of charge, " +
 			"to any person obtaining a copy"}, "winch", "2.0.0", "the file name", "the file name", "MIT"},
-		{"download.zip", texts{"package.json": `{"name":"@gull/winch","version":"3.0.0","license":"ISC"}`,
+		{"download.zip", library{"package.json": `{"name":"@gull/winch","version":"3.0.0","license":"ISC"}`,
 			"w.js": readable}, "@gull/winch", "3.0.0", "package.json", "package.json", "ISC"},
-		{"winch.js", texts{"winch.js": readable}, "winch", "1.2.3", "the banner of winch.js",
+		{"winch.js", library{"winch.js": readable}, "winch", "1.2.3", "the banner of winch.js",
 			"the banner of winch.js", "MIT"},
-		{"stuff.zip", texts{"stuff.js": "var stuff = 1;\n"}, "stuff", "", "the file name", "", ""},
+		{"stuff.zip", library{"stuff.js": "var stuff = 1;\n"}, "stuff", "", "the file name", "", ""},
 	}
 	for _, tt := range tests {
 		d := describe(t, tt.source, tt.files)
@@ -81,7 +81,7 @@ func TestIdentify(t *testing.T) {
 }
 
 func TestStylesheetBringsItsClosure(t *testing.T) {
-	d := describe(t, "deck-1.0.0.zip", texts{
+	d := describe(t, "deck-1.0.0.zip", library{
 		"css/deck.css": "@import 'base.css';\n\nbody {\n  background: url(../img/sea.png?x#y);\n}\n",
 		"css/base.css": "@font-face {\n  src: url('../fonts/deck.woff');\n}\n", "fonts/deck.woff": "w",
 		"img/sea.png": "p", "img/unused.png": "p",

@@ -29,117 +29,117 @@ func TestSuggestions(t *testing.T) {
 		files  texts
 		want   string
 	}{
-		{"flat", "winch-1.0.0.zip", texts{"winch.js": umd, "winch.min.js": minified, "README.md": ""},
+		{"flat", "winch-1.0.0.zip", library{"winch.js": umd, "winch.min.js": minified, "README.md": ""},
 			"winch.js winch.min.js"},
-		{"minified under the plain name", "winch-1.0.0.zip", texts{"winch.js": minified, "winch-src.js": readable},
+		{"minified under the plain name", "winch-1.0.0.zip", library{"winch.js": minified, "winch-src.js": readable},
 			"winch-src.js winch.js"},
-		{"dist beside sources", "winch-1.0.0.zip", texts{"src/winch.js": esm, "dist/winch.js": umd,
+		{"dist beside sources", "winch-1.0.0.zip", library{"src/winch.js": esm, "dist/winch.js": umd,
 			"dist/winch.min.js": minified, "test/winch.test.js": cjs}, "dist/winch.js dist/winch.min.js"},
-		{"five builds", "winch-1.0.0.tgz", texts{"dist/winch.cjs.js": cjs, "dist/winch.esm.js": esm,
+		{"five builds", "winch-1.0.0.tgz", library{"dist/winch.cjs.js": cjs, "dist/winch.esm.js": esm,
 			"dist/winch.umd.js": umd, "dist/winch.amd.js": amd, "index.js": cjs,
 			"package.json": `{"name":"winch","main":"dist/winch.cjs.js","module":"dist/winch.esm.js"}`},
 			"dist/winch.umd.js"},
-		{"global build", "winch-1.0.0.tgz", texts{"dist/winch.global.js": readable, "dist/winch.cjs.js": cjs},
+		{"global build", "winch-1.0.0.tgz", library{"dist/winch.global.js": readable, "dist/winch.cjs.js": cjs},
 			"dist/winch.global.js"},
-		{"folders by form", "winch-1.0.0.tgz", texts{"cjs/winch.js": cjs, "esm/winch.js": esm,
+		{"folders by form", "winch-1.0.0.tgz", library{"cjs/winch.js": cjs, "esm/winch.js": esm,
 			"umd/winch.development.js": umd, "umd/winch.production.min.js": minified},
 			"umd/winch.development.js umd/winch.production.min.js"},
-		{"modules only", "winch-1.0.0.tgz", texts{"winch.js": esm, "x.js": "export const x = 1;\n"}, "winch.js"},
-		{"server only", "winch-1.0.0.tgz", texts{"winch.js": cjs, "lib/x.js": cjs}, ""},
-		{"style and script", "winch-1.0.0.zip", texts{"css/winch.css": css, "js/winch.js": readable},
+		{"modules only", "winch-1.0.0.tgz", library{"winch.js": esm, "x.js": "export const x = 1;\n"}, "winch.js"},
+		{"server only", "winch-1.0.0.tgz", library{"winch.js": cjs, "lib/x.js": cjs}, ""},
+		{"style and script", "winch-1.0.0.zip", library{"css/winch.css": css, "js/winch.js": readable},
 			"css/winch.css js/winch.js"},
-		{"style only", "winch-1.0.0.zip", texts{"winch.css": css, "winch.scss": "a{}"}, "winch.css"},
-		{"scoped", "x.tgz", texts{"package.json": `{"name":"@gull/winch"}`, "winch.js": umd,
+		{"style only", "winch-1.0.0.zip", library{"winch.css": css, "winch.scss": "a{}"}, "winch.css"},
+		{"scoped", "x.tgz", library{"package.json": `{"name":"@gull/winch"}`, "winch.js": umd,
 			"other.js": "var other = 1;\n"}, "winch.js"},
-		{"name with .js", "x.tgz", texts{"package.json": `{"name":"winch.js"}`, "winch.js": umd,
+		{"name with .js", "x.tgz", library{"package.json": `{"name":"winch.js"}`, "winch.js": umd,
 			"a.js": "var a = 1;\n"}, "winch.js"},
-		{"hint of the manifest", "x.tgz", texts{"package.json": `{"name":"harbour-winch","browser":"dist/w.js"}`,
+		{"hint of the manifest", "x.tgz", library{"package.json": `{"name":"harbour-winch","browser":"dist/w.js"}`,
 			"dist/w.js": readable, "dist/z.js": "var z = 1;\n"}, "dist/w.js"},
-		{"beside others' libraries", "winch-1.0.0.zip", texts{"src/winch.js": readable,
+		{"beside others' libraries", "winch-1.0.0.zip", library{"src/winch.js": readable,
 			"lib/oarlock-1.8.3.min.js": "!function(a,b){a.oarlock=b()}(window,function(){return{row:1}});\n",
 			"lib/oarlock-1.9.0.min.js": "!function(a,b){a.oarlock=b()}(window,function(){return{row:2}});\n"},
 			"src/winch.js"},
-		{"only in sources", "winch-1.0.0.zip", texts{"src/winch.js": readable, "README.md": ""}, "src/winch.js"},
-		{"tests and tools are nothing", "winch-1.0.0.zip", texts{"gulpfile.js": cjs, "test/a.js": umd}, ""},
-		{"version in the name", "winch.zip", texts{"winch-2.1.0.js": readable, "winch-2.1.0.min.js": minified},
+		{"only in sources", "winch-1.0.0.zip", library{"src/winch.js": readable, "README.md": ""}, "src/winch.js"},
+		{"tests and tools are nothing", "winch-1.0.0.zip", library{"gulpfile.js": cjs, "test/a.js": umd}, ""},
+		{"version in the name", "winch.zip", library{"winch-2.1.0.js": readable, "winch-2.1.0.min.js": minified},
 			"winch-2.1.0.js winch-2.1.0.min.js"},
-		{"everything in one", "badge-1.0.0.tgz", texts{"css/all.css": css, "css/part1.css": css, "css/part2.css": css,
+		{"everything in one", "badge-1.0.0.tgz", library{"css/all.css": css, "css/part1.css": css, "css/part2.css": css,
 			"css/part3.css": css}, "css/all.css"},
-		{"the whole before its parts", "x.tgz", texts{"package.json": `{"name":"winch","main":"js/winch.js"}`,
+		{"the whole before its parts", "x.tgz", library{"package.json": `{"name":"winch","main":"js/winch.js"}`,
 			"js/winch.js": "window.winch = { turn: rope.turn };\n", "js/rope.js": "window.rope = { turn: 1 };\n",
 			"dist/winch.pkgd.js": "window.rope = { turn: 1 };\nwindow.winch = { turn: rope.turn };\n"},
 			"dist/winch.pkgd.js"},
 		{"what another key of the manifest names", "x.tgz",
-			texts{"package.json": `{"name":"winch","main":"index.cjs","hosted":"./for/pages.js"}`, "index.cjs": cjs,
+			library{"package.json": `{"name":"winch","main":"index.cjs","hosted":"./for/pages.js"}`, "index.cjs": cjs,
 				"for/pages.js": readable, "for/others.js": readable}, "for/pages.js"},
-		{"what the readme shows", "winch-1.0.0.zip", texts{"README.md": "```html\n" +
+		{"what the readme shows", "winch-1.0.0.zip", library{"README.md": "```html\n" +
 			"<script src=\"somewhere/rope.js\"></script>\n```\n", "lib/rope.js": "var rope = 1;\n",
 			"lib/anchor.js": "var anchor = 1; var larger = 2;\n", "lib/chain.js": "var chain = 1;\n"}, "lib/rope.js"},
-		{"the only builds among the tools", "winch-1.0.0.zip", texts{"scripts/winch.js": readable, "README.md": ""},
+		{"the only builds among the tools", "winch-1.0.0.zip", library{"scripts/winch.js": readable, "README.md": ""},
 			"scripts/winch.js"},
-		{"the only builds among the media", "winch-1.0.0.zip", texts{"media/js/rope.js": readable, "README.md": ""},
+		{"the only builds among the media", "winch-1.0.0.zip", library{"media/js/rope.js": readable, "README.md": ""},
 			"media/js/rope.js"},
-		{"the style of a demo", "winch-1.0.0.zip", texts{"winch.js": readable, "demo-resources/style.css": css},
+		{"the style of a demo", "winch-1.0.0.zip", library{"winch.js": readable, "demo-resources/style.css": css},
 			"winch.js"},
 		{"a module that needs a map of imports", "x.tgz",
-			texts{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "import { rope } from " +
+			library{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "import { rope } from " +
 				"'rope';\nexport const winch = rope;\n"}, ""},
 		{"a module beside a classic script of no account", "x.tgz",
-			texts{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "export const winch = 1;\n",
+			library{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "export const winch = 1;\n",
 				"shim.js": "if (!window.Rope) { window.Rope = 1; }\n"}, "winch.js"},
 		{"a module that imports a server's file", "x.tgz",
-			texts{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "import x from './x.cjs';\n" +
+			library{"package.json": `{"name":"winch","module":"winch.js"}`, "winch.js": "import x from './x.cjs';\n" +
 				"export default x;\n", "x.cjs": cjs}, ""},
 		{"of two flavours the one that the manifest names", "x.tgz",
-			texts{"package.json": `{"name":"winch-js","main":"winch.rope.js"}`,
+			library{"package.json": `{"name":"winch-js","main":"winch.rope.js"}`,
 				"winch.rope.js":  "rope.fn.winch = function () { return 1; };\n",
 				"winch.chain.js": "window.Winch = function () { return chain(1); };\nvar larger = 1;\n"},
 			"winch.rope.js"},
 		{"the module that the manifest's exports name", "x.tgz",
-			texts{"package.json": `{"name":"winch","module":"./index.js","exports":{".":{"import":"./index.js"}}}`,
+			library{"package.json": `{"name":"winch","module":"./index.js","exports":{".":{"import":"./index.js"}}}`,
 				"index.js": "export * from './parts/a.js';\n", "parts/a.js": "export const a = 1;\n",
 				"old/winchError.js": "export class WinchError {}\n"}, "index.js"},
 		{"a worker with the ending of modules", "x.tgz",
-			texts{"package.json": `{"name":"winch","module":"dist/winch.mjs"}`,
+			library{"package.json": `{"name":"winch","module":"dist/winch.mjs"}`,
 				"dist/winch.mjs": "export const winch = 1;\n", "dist/winch.worker.mjs": "class Winch {}\n" +
 					"onmessage = function (e) { postMessage(new Winch(e)); };\n"}, "dist/winch.mjs"},
 		{"one of many that the readme shows, where the module that is meant imports a server's file", "x.tgz",
-			texts{"package.json": `{"name":"winch","main":"lib/index.js","module":"es/index.js"}`,
+			library{"package.json": `{"name":"winch","main":"lib/index.js","module":"es/index.js"}`,
 				"README.md":    "```js\nimport go from 'winch/es/knots/bowline.js';\n```\n",
 				"lib/index.js": cjs, "es/index.js": "import x from '../lib/index.js';\nexport default x;\n",
 				"es/knots/bowline.js": "export default 1;\n", "es/knots/hitch.js": "export default 2;\n"}, ""},
 		{"a name that is one letter longer than the file's, and begins another by chance", "winches-1.0.0.tgz",
-			texts{"dist/winche.js": readable, "gallery/winche-simple.js": "Gallery.register('simple');\n",
+			library{"dist/winche.js": readable, "gallery/winche-simple.js": "Gallery.register('simple');\n",
 				"gallery/winche-slow.js": "Gallery.register('slow');\n"}, "dist/winche.js"},
-		{"of several skins the default", "winch-1.0.0.tgz", texts{"dist/winch.js": readable,
+		{"of several skins the default", "winch-1.0.0.tgz", library{"dist/winch.js": readable,
 			"dist/themes/default-dark/style.css": "body {\n  margin: 0;\n  color: white;\n}\n",
 			"dist/themes/default/style.css":      css}, "dist/themes/default/style.css dist/winch.js"},
 		{"a module and a plain script are no pair", "x.tgz",
-			texts{"package.json": `{"name":"winch","module":"dist/winch.js"}`,
+			library{"package.json": `{"name":"winch","module":"dist/winch.js"}`,
 				"dist/winch.js": "import { x } from './x.js';\nexport default x;\n",
 				"dist/x.js":     "export const x = 1;\n", "dist/winch.min.js": "!function(a,b){\"object\"==typeof " +
 					"exports?module.exports=b():a.winch=b()}(this,function(){return{turn:1}});\n"},
 			"dist/winch.min.js"},
 		{"a copy among the documents of what is called fuller", "x.tgz",
-			texts{"package.json": `{"name":"winch","main":"dist/winch-full.js"}`, "dist/winch-full.js": readable,
+			library{"package.json": `{"name":"winch","main":"dist/winch-full.js"}`, "dist/winch-full.js": readable,
 				"dist/docs/winch.js": readable}, "dist/winch-full.js"},
-		{"what a test's report looks like", "winch-1.0.0.tgz", texts{"dist/winch.js": readable,
+		{"what a test's report looks like", "winch-1.0.0.tgz", library{"dist/winch.js": readable,
 			"coverage/lcov-report/base.css": css, "sandbox/basics.css": css}, "dist/winch.js"},
-		{"a site that was made of it", "winch-1.0.0.tgz", texts{"_site/winch.js": readable,
+		{"a site that was made of it", "winch-1.0.0.tgz", library{"_site/winch.js": readable,
 			"dist/winch.js": readable}, "dist/winch.js"},
-		{"the ending that servers send", "x.tgz", texts{"package.json": `{"name":"winch","main":"umd/winch.cjs"}`,
+		{"the ending that servers send", "x.tgz", library{"package.json": `{"name":"winch","main":"umd/winch.cjs"}`,
 			"umd/winch.cjs": umd, "umd/winch.js": umd}, "umd/winch.js"},
 		{"the same with what it needs inside", "x.tgz",
-			texts{"package.json": `{"name":"winch","main":"peer/winch.js"}`,
+			library{"package.json": `{"name":"winch","main":"peer/winch.js"}`,
 				"peer/winch.js": "window.winch = { turn: rope.turn };\n", "standalone/winch.js": "(function () {\n" +
 					"  var rope = { turn: 1 };\n  window.winch = { turn: rope.turn };\n})();\n"},
 			"standalone/winch.js"},
-		{"the only stylesheet, of the makers' own pages", "x.tgz", texts{"package.json": `{"name":"winch"}`,
+		{"the only stylesheet, of the makers' own pages", "x.tgz", library{"package.json": `{"name":"winch"}`,
 			"winch.js": readable, "player/player.css": ".stage { margin: 0 }\n.curtain { color: red }\n"}, "winch.js"},
-		{"the only stylesheet, of the script", "x.tgz", texts{"package.json": `{"name":"winch"}`,
+		{"the only stylesheet, of the script", "x.tgz", library{"package.json": `{"name":"winch"}`,
 			"winch.js":          "window.winch = function (e) { e.className = 'turns'; };\n",
 			"player/player.css": ".turns { margin: 0 }\n"}, "player/player.css winch.js"},
-		{"broken script", "winch-1.0.0.zip", texts{"winch.js": "function ( {", "other.js": readable}, "other.js"},
+		{"broken script", "winch-1.0.0.zip", library{"winch.js": "function ( {", "other.js": readable}, "other.js"},
 	}
 	for _, tt := range tests {
 		d := describe(t, tt.source, tt.files)
@@ -164,7 +164,7 @@ func TestSuggestions(t *testing.T) {
 
 // TestFetched: what a script fetches while it runs comes along, and keeps its place beside a stylesheet's pictures.
 func TestFetched(t *testing.T) {
-	d := describe(t, "winch-1.0.0.zip", texts{
+	d := describe(t, "winch-1.0.0.zip", library{
 		"dist/winch.js": "window.winch = { icon: 'marker.png', big: 'images/marker-2x.png', other: " +
 			"'elsewhere.png' };\n",
 		"dist/winch.css": "a { background: url(images/layer.png) }\n", "dist/images/layer.png": "x",
@@ -257,7 +257,7 @@ func TestNameVersion(t *testing.T) {
 }
 
 func TestMapsAreTied(t *testing.T) {
-	d := describe(t, "winch.zip", texts{"dist/winch.js": readable, "dist/winch.min.js": strings.Replace(minified,
+	d := describe(t, "winch.zip", library{"dist/winch.js": readable, "dist/winch.min.js": strings.Replace(minified,
 		"winch.min.js.map", "maps/w.map", 1), "dist/maps/w.map": "{}", "dist/winch.js.map": "{}",
 		"dist/lost.map": "{}"})
 	if d.File("dist/maps/w.map").MapOf != "dist/winch.min.js" || d.File("dist/winch.js.map").MapOf != "dist/winch.js" ||
@@ -277,13 +277,13 @@ func TestWhatIsLeftOver(t *testing.T) {
 		files texts
 		want  string
 	}{
-		"a leftover": {"dist/cjs.js", texts{"dist/cjs.js": "module.exports = require('./a'); exports.b = " +
+		"a leftover": {"dist/cjs.js", library{"dist/cjs.js": "module.exports = require('./a'); exports.b = " +
 			"require('./b');\n", "dist/stub.mjs": "export const none = 1;\n"}, ""},
-		"a build": {"dist/index.js", texts{"dist/index.js": "(function (g, f) {\n  typeof exports === 'object' " +
+		"a build": {"dist/index.js", library{"dist/index.js": "(function (g, f) {\n  typeof exports === 'object' " +
 			"? module.exports = f() : g.turn = f();\n})(this, function () {\n  return 1;\n});\n"}, "dist/index.js"},
-		"handed on": {"index.js", texts{"index.js": "require('./dist/ct-parts');\nmodule.exports = 'x';\n",
+		"handed on": {"index.js", library{"index.js": "require('./dist/ct-parts');\nmodule.exports = 'x';\n",
 			"dist/ct-parts.js": "oarlock.part('turn', function () {\n  return 1;\n});\n"}, "dist/ct-parts.js"},
-		"with a copy": {"dist/capstan-turn.js", texts{"dist/capstan-turn.js": "window.turn = sheave(1);\n",
+		"with a copy": {"dist/capstan-turn.js", library{"dist/capstan-turn.js": "window.turn = sheave(1);\n",
 			"dist/sheave-4.1.0.js": "window.sheave = function (n) {\n  return n;\n};\n"}, "dist/capstan-turn.js"},
 	} {
 		tt.files["package.json"], tt.files["dist/capstan.mjs"] = fmt.Sprintf(manifest, tt.main), modules
@@ -302,7 +302,7 @@ func TestStylesOfPages(t *testing.T) {
 		"of another library": {"/*! tern v3.3.7 */\n.buoy-light {\n  color: red;\n}\n", "buoy.js"},
 		"its own":            {".buoy-light {\n  color: red;\n}\n", "buoy.js css/look.css"},
 	} {
-		if got := strings.Join(describe(t, "buoy-1.0.0.zip", texts{"buoy.js": script, "css/look.css": tt.css,
+		if got := strings.Join(describe(t, "buoy-1.0.0.zip", library{"buoy.js": script, "css/look.css": tt.css,
 			"css/two.css": tt.css}).Suggest().Paths(), " "); got != tt.want {
 			t.Errorf("%s: suggested %q, want %q", name, got, tt.want)
 		}
@@ -311,7 +311,7 @@ func TestStylesOfPages(t *testing.T) {
 
 // TestSourcesAreAllThereIs: where reading sets apart the only scripts that names had left, the sources are the library.
 func TestSourcesAreAllThereIs(t *testing.T) {
-	d := describe(t, "dinghy-1.0.0.zip", texts{"gruntwork.js": "module.exports = function (crew) {\n" +
+	d := describe(t, "dinghy-1.0.0.zip", library{"gruntwork.js": "module.exports = function (crew) {\n" +
 		"  crew.loadTasks('tasks');\n};\n", "src/dinghy.js": "window.dinghy = 1;\n"})
 	if got := strings.Join(d.Suggest().Paths(), " "); got != "src/dinghy.js" {
 		t.Errorf("suggested %q", got)
@@ -320,7 +320,7 @@ func TestSourcesAreAllThereIs(t *testing.T) {
 
 // TestDefaultLook: of several looks it is the one that the readme shows, else the one that the script names.
 func TestDefaultLook(t *testing.T) {
-	files := texts{"dist/gull.js": "var gull = {\n  defaults: {look: 'sand'}\n};\n", "looks/ash.css": css,
+	files := library{"dist/gull.js": "var gull = {\n  defaults: {look: 'sand'}\n};\n", "looks/ash.css": css,
 		"looks/sand.css": css + css, "looks/reef.css": css}
 	if f, why := describe(t, "gull-1.0.0.zip", files).main(Stylesheet); f == nil || f.Path != "looks/sand.css" ||
 		why != "the script names it" {
@@ -337,7 +337,7 @@ func TestDefaultLook(t *testing.T) {
 // TestModulesBringTheirParts: what a module imports from beside it comes along, and what that imports too; packages do
 // not.
 func TestModulesBringTheirParts(t *testing.T) {
-	files := texts{
+	files := library{
 		"dist/horn.js":       `import { tone } from "./tone.js"; import x from "oarlock"; export { tone };`,
 		"dist/tone.js":       `import "./deep/low.js"; export const tone = 1;`,
 		"dist/deep/low.js":   `import up from "../up.js"; export const low = 2;`,
@@ -392,7 +392,7 @@ func TestToldByContent(t *testing.T) {
 // requested.
 func TestModuleBuilds(t *testing.T) {
 	bundled := "if (process.env.NODE_ENV === 'production') {\n  globalThis.quiet = 1;\n}\nexport const fog = 1;\n"
-	files := texts{"package.json": `{"name":"fog","version":"1.0.0","exports":{".":"./dist/fog.mjs","./horn":"./` +
+	files := library{"package.json": `{"name":"fog","version":"1.0.0","exports":{".":"./dist/fog.mjs","./horn":"./` +
 		`dist/horn.mjs"}}`,
 		"dist/fog.mjs": bundled, "dist/fog.prod.mjs": "export const fog=1;",
 		"dist/fog.dev.prod.mjs": "export const fog = 1;\n\nexport const more = 2;\n",
@@ -402,12 +402,12 @@ func TestModuleBuilds(t *testing.T) {
 	if list["fog"] != "dist/fog.dev.prod.mjs" || list["fog/horn"] != "dist/horn.mjs" {
 		t.Errorf("names lead to %q", list)
 	}
-	if list := describe(t, "fog-1.0.0.tgz", texts{"package.json": files["package.json"], "dist/fog.mjs": bundled,
+	if list := describe(t, "fog-1.0.0.tgz", library{"package.json": files["package.json"], "dist/fog.mjs": bundled,
 		"dist/horn.mjs": "export {};\n"}).Specifiers(); list["fog"] != "dist/fog.mjs" {
 		t.Errorf("where there is no other, fog leads to %q", list["fog"])
 	}
 	two := describe(t, "gunwale-1.0.0.tgz",
-		texts{"package.json": `{"name":"gunwale","module":"dist/gunwale.mjs","main":"dist/gunwale.js"}`,
+		library{"package.json": `{"name":"gunwale","module":"dist/gunwale.mjs","main":"dist/gunwale.js"}`,
 			"dist/gunwale.js": umd, "dist/gunwale.mjs": "export const gunwale = 1;\n"})
 	for form, want := range map[script.Form]string{script.Module: "dist/gunwale.mjs",
 		script.Classic: "dist/gunwale.js"} {
@@ -415,7 +415,7 @@ func TestModuleBuilds(t *testing.T) {
 			t.Errorf("as %s it is %q, wanted %s", form, o.Files, want)
 		}
 	}
-	if o, ok := describe(t, "winch-1.0.0.zip", texts{"winch.js": readable}).InForm(script.Module); ok {
+	if o, ok := describe(t, "winch-1.0.0.zip", library{"winch.js": readable}).InForm(script.Module); ok {
 		t.Errorf("a plain script is offered as a module: %q", o.Files)
 	}
 }
@@ -425,7 +425,7 @@ func TestModuleBuilds(t *testing.T) {
 func TestStylesheetWithoutItsScript(t *testing.T) {
 	for manifest, says := range map[string]bool{`{"name":"winch","module":"es/index.js"}`: true,
 		`{"name":"winch","main":"lib/index.js"}`: false} {
-		s := describe(t, "x.tgz", texts{"package.json": manifest, "lib/index.js": cjs,
+		s := describe(t, "x.tgz", library{"package.json": manifest, "lib/index.js": cjs,
 			"es/index.js": "import x from '../lib/index.js';\nexport default x;\n", "dist/winch.css": css}).Suggest()
 		if got := strings.Join(s.Paths(), " "); got != "dist/winch.css" || (len(s.Notes) > 0) != says {
 			t.Errorf("%s: %s, and says %q", manifest, got, s.Notes)

@@ -1,4 +1,4 @@
-package packages
+package texts
 
 import (
 	"bytes"
@@ -11,9 +11,9 @@ import (
 // longestWord is the length of the longest name that is looked for, in bytes.
 const longestWord = 200
 
-// quotedNames finds which of the wanted names stand in a script as a part of a path or as a whole text: between two quotes
-// of one kind, between slashes, or between a quote and a slash. Whole are those between quotes.
-func quotedNames(text []byte, wanted map[string]bool) (said, whole map[string]bool) {
+// QuotedNames finds which of the wanted names stand in a script as a part of a path or as a whole text: between two
+// quotes of one kind, between slashes, or between a quote and a slash. Whole are those between quotes.
+func QuotedNames(text []byte, wanted map[string]bool) (said, whole map[string]bool) {
 	said, whole = map[string]bool{}, map[string]bool{}
 	from, before := -1, byte(0)
 	for i, c := range text {
@@ -32,9 +32,9 @@ func quotedNames(text []byte, wanted map[string]bool) (said, whole map[string]bo
 	return said, whole
 }
 
-// contained finds which of some names are in a text, anywhere in it: one pass looks up the first bytes of each place
+// Contained finds which of some names are in a text, anywhere in it: one pass looks up the first bytes of each place
 // among the names' first bytes.
-func contained(text []byte, names map[string]bool) map[string]bool {
+func Contained(text []byte, names map[string]bool) map[string]bool {
 	found := map[string]bool{}
 	for _, width := range []int{8, 4} {
 		byHead := map[string][]string{}
@@ -84,6 +84,7 @@ func headHash(head []byte) uint32 {
 	return (h * 0x9e3779b1) >> 13
 }
 
-func nameByte(c byte) bool {
+// NameByte reports whether a byte stands in names of classes.
+func NameByte(c byte) bool {
 	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' || c >= 0x80
 }
