@@ -30,11 +30,12 @@ func TestWhatComesAlong(t *testing.T) {
 	base := "var base = document.currentScript.src;\n"
 	for _, tt := range []struct {
 		name  string
-		files texts
+		files library
 		want  []string // what is taken
 		not   []string
 	}{
-		{"folders whose names the script has", library{"winch.js": base + "window.winch = function (n) {\n  load(base " +
+		{"folders whose names the script has", library{"winch.js": base + "window.winch = function (n) {\n  " +
+			"load(base " +
 			"+ " +
 			"'skins/' + (n || 'oak') + '/skin.css');\n  load(base + 'lang/' + 'en' + '.js');\n};\n",
 			"skins/oak/skin.css": css, "skins/elm/skin.css": css, "lang/en.js": "winch.en = 1;\n",

@@ -26,7 +26,7 @@ func TestSuggestions(t *testing.T) {
 	tests := []struct {
 		name   string
 		source string
-		files  texts
+		files  library
 		want   string
 	}{
 		{"flat", "winch-1.0.0.zip", library{"winch.js": umd, "winch.min.js": minified, "README.md": ""},
@@ -274,7 +274,7 @@ func TestWhatIsLeftOver(t *testing.T) {
 	modules := "import { wind } from 'oarlock';\nexport const turn = () => wind();\n"
 	for name, tt := range map[string]struct {
 		main  string
-		files texts
+		files library
 		want  string
 	}{
 		"a leftover": {"dist/cjs.js", library{"dist/cjs.js": "module.exports = require('./a'); exports.b = " +
