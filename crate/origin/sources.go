@@ -2,4 +2,4 @@ package origin
 
 // packageSources is a hash of the code that describes packages. A test at the repository's root compares it with the
 // code, and writes it again with go test . -run CacheKeys -update.
-const packageSources = "f6e396f83c05bffb"
+const packageSources = "8c760dfb908e373b"

@@ -72,11 +72,9 @@ func (d *Package) readStyled() error {
 		if err != nil {
 			return err
 		}
-		for _, m := range style.Read(b).Makes() {
-			if m.Kind == style.Class {
-				classes[f.Path] = append(classes[f.Path], m.Name)
-				wanted[m.Name] = true
-			}
+		classes[f.Path] = style.Classes(b)
+		for _, name := range classes[f.Path] {
+			wanted[name] = true
 		}
 	}
 	if len(wanted) == 0 {
