@@ -28,6 +28,18 @@ var holders = memo.Regexp(`(?i)^(?:.*(?:src|cdn|endpoint|tiles?|server)(?:ur[li]
 	`style|` +
 	`worker|image|root|request|ajax)_?(?:ur[li]|path|root)|url)$`)
 
+// holds is holders, asked only of names with such an end: a large script has hundreds of thousands of names.
+func holds(name string) bool {
+	if len(name) < 3 {
+		return false
+	}
+	switch strings.ToLower(name[len(name)-3:]) {
+	case "src", "cdn", "int", "ile", "les", "ver", "url", "uri", "ath", "oot":
+		return holders().MatchString(name)
+	}
+	return false
+}
+
 // hostOf finds the host of an address that is written out.
 var hostOf = memo.Regexp(`^(?:(?:https?|wss?):)?//([a-z0-9-]+(?:\.[a-z0-9-]+)+)(?::[0-9]+)?(?:[/?#]|$)`)
 
@@ -74,11 +86,11 @@ func (v *contactsVisitor) Enter(n js.INode) js.IVisitor {
 			v.call(lastName(n.X), n.Args.List)
 		}
 	case *js.BinaryExpr:
-		if n.Op == js.EqToken && holders().MatchString(lastName(n.X)) {
+		if n.Op == js.EqToken && holds(lastName(n.X)) {
 			v.asks(n.Y)
 		}
 	case *js.Property:
-		if n.Name != nil && n.Value != nil && holders().MatchString(strings.Trim(n.Name.Literal.String(), `"'`)) {
+		if n.Name != nil && n.Value != nil && holds(strings.Trim(n.Name.Literal.String(), `"'`)) {
 			v.asks(n.Value)
 		}
 	}
@@ -95,7 +107,7 @@ func (v *contactsVisitor) call(name string, args []js.Arg) {
 			v.asks(a.Value)
 		}
 	case name == "setAttribute" && len(args) == 2:
-		if is, ok := args[0].Value.(*js.LiteralExpr); ok && holders().MatchString(strings.Trim(string(is.Data), `"'`)) {
+		if is, ok := args[0].Value.(*js.LiteralExpr); ok && holds(strings.Trim(string(is.Data), `"'`)) {
 			v.asks(args[1].Value)
 		}
 	}
