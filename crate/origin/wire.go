@@ -73,7 +73,7 @@ type packer interface {
 // packers are used again: making one costs more than packing a small file. Large files have a faster one, whose sizes
 // are a percent or two off.
 var packers, fastPackers = sync.Pool{New: func() any { w, _ := gzip.NewWriterLevel(nil, 6); return w }},
-	sync.Pool{New: func() any { w, _ := fast.NewWriterLevel(nil, 6); return w }}
+	sync.Pool{New: func() any { w, _ := fast.NewWriterLevel(nil, 7); return w }}
 
 // fastFrom is from which size on files are packed fast, in bytes.
 const fastFrom = 256 << 10
