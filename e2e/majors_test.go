@@ -53,6 +53,11 @@ func majors(t *testing.T) *merrytest.Site {
 		}
 		publish("sextant", version, `, "main": "`+file+`", "module": "`+file+`"`, map[string]string{file: text})
 	}
+	// A library that needs what no package has.
+	for _, version := range []string{"1.0.0", "2.0.0"} {
+		publish("pennant", version, `, "main": "pennant.js"`, map[string]string{"pennant.js": "Halyard.pennant = " +
+			version[:1] + ";\n"})
+	}
 	// A library with a stylesheet, a font and a part that the next major has no more, and a core of another name.
 	publish("lantern", "1.0.0", `, "main": "dist/lantern.js", "style": "dist/lantern.css"`, map[string]string{
 		"dist/lantern.js": "window.lantern = function (o) { return o; };\nlantern.wick = { trim: function () {} };\n" +
@@ -127,6 +132,19 @@ func TestNeedsMoveAlong(t *testing.T) {
 	s.Fail(0, []string{"no findings"}, "check", "fin.html", "--rehearse")
 }
 
+// TestNeedsFromElsewhere: what no library of the crate meets now does not stop a move.
+func TestNeedsFromElsewhere(t *testing.T) {
+	t.Parallel()
+	s := majors(t)
+	s.Write("js/halyard.js", "var Halyard = {};\n")
+	s.Write("index.html", strings.Replace(scripted, "<script>\nSCRIPT\n</script>",
+		"<script src=\"js/halyard.js\"></script>", 1))
+	s.Run("start")
+	s.Run("take", "pennant@1.0.0", "--page", "index.html")
+	s.Fail(0, []string{"moved pennant from 1.0.0 to 2.0.0"}, "repin", "pennant@2.0.0")
+	s.Fail(0, []string{"no findings"}, "check", "--rehearse")
+}
+
 // TestNoPlainBuild: a version that has modules alone is refused, with both ways forward; with --modules pages import
 // it, and their scripts find it as before.
 func TestNoPlainBuild(t *testing.T) {
@@ -147,6 +165,9 @@ func TestNoPlainBuild(t *testing.T) {
 	if out := s.Run("compare", "sextant", "3.0.0"); !strings.Contains(out, "no plain build any more") ||
 		!strings.Contains(out, `import * as Sextant from "sextant";`) {
 		t.Errorf("compare says\n%s", out)
+	}
+	if out := s.Run("repin", "--newest-allowed"); !strings.Contains(out, "sextant stays at 1.0.0") {
+		t.Errorf("repin of all says\n%s", out)
 	}
 	s.Run("repin", "sextant@3.0.0", "--modules")
 	page := s.Read("index.html")

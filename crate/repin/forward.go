@@ -1,7 +1,6 @@
 package repin
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -61,8 +60,16 @@ func Forward(ctx context.Context, p *project.Project, req Request, refusal error
 			next = append(next, older.command()+"  # the newest version that fits")
 		}
 	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if len(next) == 0 && slices.ContainsFunc(cause.Next, func(step string) bool {
+		return strings.Contains(step, "merry repin")
+	}) {
+		next = []string{"merry versions " + texts.Word(req.Moves[0].Library) + "  # lists others"} // that was tried, too
+	}
 	if len(next) == 0 {
-		return cmp.Or(ctx.Err(), refusal)
+		return refusal
 	}
 	return &problem.Problem{Code: cause.Code, Class: cause.Class, What: cause.What, Next: next, Err: refusal}
 }

@@ -177,6 +177,10 @@ func (a *crateAfter) meet(ctx context.Context, r *repinning, n *requirements.Req
 	case n.Package != "" && req.WithNeeds:
 		r.take = append(r.take, *n)
 		return nil, nil
+	case slices.ContainsFunc(r.needed, func(b requirements.Requirement) bool {
+		return b.Global == n.Global && b.Library == "" && b.Strength == n.Strength
+	}):
+		return nil, nil // pages have it from elsewhere, or it was missing before
 	case hard && n.Package != "":
 		return nil, problem.Refuse(problem.NeedUnmet, "the same command with --with-needs  # takes it along",
 			"%s %s uses %s (%s), which nothing in the crate defines; the package %s does", r.lib.Name, r.o.Version,
@@ -184,9 +188,7 @@ func (a *crateAfter) meet(ctx context.Context, r *repinning, n *requirements.Req
 	case hard:
 		return nil, problem.Refuse(problem.NeedUnmet, "take a library that defines "+n.Global+" first",
 			"%s %s uses %s (%s), which nothing in the crate defines", r.lib.Name, r.o.Version, n.Global, n.At)
-	case n.Package != "" && !slices.ContainsFunc(r.needed, func(b requirements.Requirement) bool {
-		return b.Global == n.Global && b.Library == ""
-	}):
+	case n.Package != "":
 		r.notes = append(r.notes, fmt.Sprintf("%s %s uses %s of the package %s, which the crate has not; --with-needs "+
 			"takes it along", r.lib.Name, r.o.Version, n.Global, n.Package))
 	}

@@ -136,9 +136,12 @@ func gather(ctx context.Context, p *project.Project, req Request, out *Moved) (l
 		return list, nil, err
 	}
 	moving = slices.DeleteFunc(slices.Clone(list), func(r *repinning) bool { return r.sel == nil })
-	for _, r := range moving {
-		if err := scriptKept(p, r, req.Modules); err != nil && !req.Newest {
+	for _, r := range slices.Clone(moving) {
+		switch err := scriptKept(p, r, req.Modules); {
+		case err != nil && !req.Newest:
 			return list, nil, err
+		case err != nil:
+			moving = stay(moving, slices.Index(moving, r), err, out)
 		}
 	}
 	for len(moving) > 0 {
@@ -274,6 +277,11 @@ func leave(ctx context.Context, p *project.Project, moving []*repinning, why err
 			break
 		}
 	}
+	return stay(moving, at, why, out)
+}
+
+// stay takes one library out of those that move, and says why.
+func stay(moving []*repinning, at int, why error, out *Moved) []*repinning {
 	left := moving[at]
 	out.Notes = append(out.Notes, fmt.Sprintf("%s stays at %s: %s", left.lib.Name, left.lib.Version, why))
 	for i := range out.Libraries {
