@@ -24,7 +24,8 @@ func mooring(s *merrytest.Site) {
 				".getAttribute('data-" + word + "target')).classList.toggle('shown');\n    if (e.target.closest('[" +
 				"data-" + word + "dismiss]')) e.target.closest('.shown').classList.remove('shown');\n" + old +
 				"  });\n" +
-				"  return { version: '" + version + "' };\n})();\n",
+				"  return { version: '" + version + "', options: function (e) { return Object.assign({ delay: 0 }, " +
+				"e.dataset); } };\n})();\n",
 			"dist/mooring.css": ":root { --" + word + "primary: #036; --" + word + "space: 1rem; --" + word +
 				"line: 2px; --" + word + "font: serif; }\n.panel { color: var(--" + word + "primary); padding: var(--" +
 				word + "space); border: var(--" + word + "line) solid; font-family: var(--" + word +
@@ -39,7 +40,8 @@ func TestAttributesAndPropertiesFollow(t *testing.T) {
 	s := merrytest.Empty(t)
 	mooring(s)
 	s.Write("index.html", strings.Replace(merrytest.PlainPage, "</body>", "<button data-toggle=\"panel\" "+
-		"data-target=\"#p\" data-own=\"1\" data-parent=\"#x\">x</button><div id=\"p\" class=\"panel\" "+
+		"data-target=\"#p\" data-own=\"1\" data-delay=\"3\" data-parent=\"#x\">x</button><div id=\"p\" "+
+		"class=\"panel\" "+
 		"style=\"margin: var(--space); "+
 		"--primary: red\"><b data-dismiss=\"panel\">x</b></div><script src=\"js/app.js\"></script></body>", 1))
 	s.Write("css/club.css", ".mine { color: var(--primary); border: var(--line) solid var(--own); }\n"+
@@ -68,7 +70,7 @@ func TestAttributesAndPropertiesFollow(t *testing.T) {
 	told := s.Run("repin", "mooring@5.0.0", "--from", "../downloads/mooring-5.0.0.zip", "--rename-sure")
 	page, sheet, script := s.Read("index.html"), s.Read("css/club.css"), s.Read("js/app.js")
 	for _, want := range []struct{ text, has string }{{page, `data-tide-toggle="panel" data-tide-target="#p" ` +
-		`data-own="1"`},
+		`data-own="1" data-tide-delay="3"`},
 		{page, `data-tide-dismiss="panel"`}, {page, `margin: var(--tide-space); --tide-primary: red`},
 		{sheet, "color: var(--tide-primary); border: var(--tide-line) solid var(--own)"}, {sheet, "[data-tide-toggle]"},
 		{script, "var primary = 3; --primary;"}, {script, "setProperty('--tide-primary', 'blue')"},

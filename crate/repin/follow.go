@@ -125,19 +125,6 @@ func (r *renaming) symbols(libraries map[string]bool) reconcile.PageWork {
 	}
 }
 
-// camel is an attribute's name as a script's dataset has it (HTML Standard, section 3.2.6.6), "" for others.
-func camel(attribute string) string {
-	rest, is := strings.CutPrefix(attribute, "data-")
-	if !is {
-		return ""
-	}
-	words := strings.Split(rest, "-")
-	for i, w := range words[1:] {
-		words[i+1] = strings.ToUpper(w[:min(1, len(w))]) + w[min(1, len(w)):]
-	}
-	return strings.Join(words, "")
-}
-
 // inline is the work on the styles and scripts that stand in pages.
 func (r *renaming) inline(libraries map[string]bool) reconcile.PageWork {
 	return func(_ context.Context, e *tags.Editor, done *reconcile.PageChange) error {
@@ -195,7 +182,7 @@ func (r *renaming) edits(sheet bool, b []byte, file string) []page.Edit {
 	}
 	datasets := map[string]string{} // members of datasets to their attributes
 	for old := range r.others {
-		if name := camel(old); name != "" {
+		if name := script.DatasetName(old); name != "" {
 			datasets[name] = old
 		}
 	}
@@ -210,8 +197,8 @@ func (r *renaming) edits(sheet bool, b []byte, file string) []page.Edit {
 		case r.others[u.Word] != "" && !u.Member && !u.Global:
 			edit(u.Word, u.Word, r.others[u.Word], u.Offset)
 			continue
-		case old != "" && u.Member && u.Of == "dataset" && camel(r.others[old]) != "":
-			edit(old, u.Word, camel(r.others[old]), u.Offset)
+		case old != "" && u.Member && u.Of == "dataset" && script.DatasetName(r.others[old]) != "":
+			edit(old, u.Word, script.DatasetName(r.others[old]), u.Offset)
 			continue
 		case r.renames[u.Word] == "":
 			continue

@@ -221,3 +221,16 @@ func InText(b []byte) func(at int) bool {
 		return strings.HasSuffix(before, "var(") || before != "" && strings.ContainsAny(before[len(before)-1:], "\"'`")
 	}
 }
+
+// DatasetName is an attribute's name as a script's dataset has it (HTML Standard, section 3.2.6.6), "" for others.
+func DatasetName(attribute string) string {
+	rest, is := strings.CutPrefix(attribute, "data-")
+	if !is {
+		return ""
+	}
+	words := strings.Split(rest, "-")
+	for i, w := range words[1:] {
+		words[i+1] = strings.ToUpper(w[:min(1, len(w))]) + w[min(1, len(w)):]
+	}
+	return strings.Join(words, "")
+}

@@ -116,6 +116,7 @@ type side struct {
 	needs   []requirements.Requirement
 	symbols map[string]map[string]glyphs.Part // of its pictures, by their names
 	reads   map[string]bool                   // attributes that its scripts name
+	scripts [][]byte                          // their texts
 	syntax  int
 	wire    int64
 }
@@ -162,6 +163,9 @@ func Compare(ctx context.Context, p *project.Project, req Request) (*Compared, e
 	out.signatures(old, new)
 	out.renamedNames(old, new, notes)
 	if lib != nil {
+		if err := out.optionAttributes(ctx, p, old, new); err != nil {
+			return nil, err
+		}
 		out.sharedAttributes(p, req.Library)
 	}
 	out.removedExports(old, new, notes)
@@ -292,6 +296,7 @@ func (s *side) study(ctx context.Context, p *project.Project, build record.Build
 		for name := range offered.Attributes(b) {
 			s.reads[name] = true
 		}
+		s.scripts = append(s.scripts, b)
 		if f.Script == nil {
 			continue
 		}

@@ -152,7 +152,8 @@ var list = []mutant{
 		New: `if _, ok := s.nameOf(filepath.ToSlash(at)); !ok && false {`, Promise: `no link leads to a hidden name`},
 	{File: `crate/serve/serve.go`, Old: `err := parallel.Recover(func() error { next.ServeHTTP(w, r); return nil })`,
 		New: `next.ServeHTTP(w, r)
-		err := parallel.Recover(func() error { return nil })`, Promise: `a fault at one request does not end the server`},
+		err := parallel.Recover(func() error { return nil })`,
+		Promise: `a fault at one request does not end the server`},
 	{File: `crate/order/fewest.go`, Old: `costOfInline = 16`, New: `costOfInline = 10`,
 		Promise: `tags move rather than texts`},
 	{File: `crate/order/fewest.go`, Old: `weight[k] = 2 * n * total`, New: `weight[k] += 0`,
@@ -475,4 +476,10 @@ var list = []mutant{
 		Promise: `inherited members are members`},
 	{File: `crate/script/words.go`, Old: `	u.Called = len(rest) > 0 && rest[0] == '('`, New: `	u.Called = true`,
 		Promise: `it is known what is called`},
+	{File: `crate/upgrade/options.go`, Old: `sure := !elsewhere[n] &&`, New: `sure := false &&`, Package: `e2e`,
+		Promise: `options beside a renamed attribute follow it`},
+	{File: `crate/style/classes.go`, Old: `head[0] != '@' {`, New: `true {`, Promise: `conditions are no selectors`},
+	{File: `crate/texts/search.go`, Old: `				left = append(left, name)`,
+		New:     `				left = append(left[:0], name)`,
+		Promise: `a search for many names finds all`},
 }
