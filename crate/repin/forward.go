@@ -66,7 +66,7 @@ func Forward(ctx context.Context, p *project.Project, req Request, refusal error
 	if len(next) == 0 && slices.ContainsFunc(cause.Next, func(step string) bool {
 		return strings.Contains(step, "merry repin")
 	}) {
-		next = []string{"merry versions " + texts.Word(req.Moves[0].Library) + "  # lists others"} // that was tried, too
+		next = []string{"merry versions " + texts.Word(req.Moves[0].Library) + "  # lists others"} // that was tried
 	}
 	if len(next) == 0 {
 		return refusal
