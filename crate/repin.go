@@ -6,7 +6,6 @@ import (
 	"merrycrate.example/merry/crate/check"
 	"merrycrate.example/merry/crate/inspect"
 	"merrycrate.example/merry/crate/project"
-	"merrycrate.example/merry/crate/reconcile"
 	"merrycrate.example/merry/crate/repin"
 )
 
@@ -75,14 +74,5 @@ func (c *Crate) repin(ctx context.Context, req RepinRequest) (*Repinned, error) 
 		return nil, err
 	}
 	defer set.Close()
-	out, done, err := repin.Plan(ctx, d, req)
-	if err != nil || done == nil {
-		return out, err
-	}
-	if err := d.Finish(ctx, &out.Result, &out.Pages, nil); err != nil {
-		return nil, err
-	}
-	done()
-	out.Pages = reconcile.Changed(out.Pages)
-	return out, nil
+	return repin.Do(ctx, d, req)
 }

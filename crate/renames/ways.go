@@ -307,7 +307,7 @@ func (w *matcher) weigh(r Rename) Rename {
 	}
 	r.And = w.rest(r.Old, r.New)
 	if own := w.old.of(r.Old).own(); own != "" && len(w.alone[own]) == 1 && w.alone[own][0] == r.New && share > 0.95 {
-		score := min(0.95, numbers.Exact+numbers.ExactEach*float64(strings.Count(own, ";"))+numbers.ExactWords*names)
+		score := min(0.95, numbers.Exact+numbers.ExactEach*float64(w.written(r.Old)-1)+numbers.ExactWords*names)
 		if names < numbers.ExactStrange {
 			score = min(score, numbers.Sure-0.05) // another name altogether
 		}
@@ -357,6 +357,17 @@ func (w *matcher) weigh(r Rename) Rename {
 		r.Because = append([]string{"the library's stylesheet for old names gives this one"}, r.Because...)
 	}
 	return r
+}
+
+// written is how many declarations an old class has as they are written: a padding is one, whatever its sides.
+func (w *matcher) written(o string) int {
+	n := 0
+	for _, d := range w.old.sheet.Decls[o] {
+		if d.Context == "" && d.Shape == ".&" {
+			n++
+		}
+	}
+	return max(1, n)
 }
 
 // rest finds the class that says what an old one says of its element and the new one does not: of one that is two now.

@@ -23,6 +23,11 @@ func Try(ctx context.Context, p *project.Project, req Request) (*Moved, error) {
 		return nil, err
 	}
 	defer d.Close()
+	return Do(ctx, d, req)
+}
+
+// Do plans a request and applies the plan, which on a copy and on a dry run changes nothing.
+func Do(ctx context.Context, d *reconcile.Plan, req Request) (*Moved, error) {
 	out, done, err := Plan(ctx, d, req)
 	if err != nil || done == nil {
 		return out, err
