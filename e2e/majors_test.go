@@ -53,6 +53,14 @@ func majors(t *testing.T) *merrytest.Site {
 		}
 		publish("sextant", version, `, "main": "`+file+`", "module": "`+file+`"`, map[string]string{file: text})
 	}
+	// An add-on that says of no version what it needs, and a base that loses a member.
+	publish("mast", "1.0.0", `, "main": "mast.js"`, map[string]string{"mast.js": "window.Mast = { rake: function () " +
+		"{}, " +
+		"step: function () {} };\n"})
+	publish("mast", "2.0.0", `, "main": "mast.js"`, map[string]string{"mast.js": "window.Mast = { step: function () " +
+		"{} };\n"})
+	publish("mast-boom", "1.0.0", `, "main": "boom.js", "dependencies": {"mast": "*"}`, map[string]string{
+		"boom.js": "Mast.boom = function () { return Mast.rake() + Mast.step(); };\n"})
 	// A library that needs what no package has.
 	for _, version := range []string{"1.0.0", "2.0.0"} {
 		publish("pennant", version, `, "main": "pennant.js"`, map[string]string{"pennant.js": "Halyard.pennant = " +
@@ -140,6 +148,11 @@ func TestNeedsFromElsewhere(t *testing.T) {
 	s.Write("index.html", strings.Replace(scripted, "<script>\nSCRIPT\n</script>",
 		"<script src=\"js/halyard.js\"></script>", 1))
 	s.Run("start")
+	s.Run("take", "mast@1.0.0", "mast-boom@1.0.0", "--page", "index.html")
+	if out := s.Run("compare", "mast", "2.0.0"); !strings.Contains(out,
+		"mast-boom 1.0.0 uses Mast.rake, which mast 2.0.0 has not") {
+		t.Errorf("compare says\n%s", out)
+	}
 	s.Run("take", "pennant@1.0.0", "--page", "index.html")
 	s.Fail(0, []string{"moved pennant from 1.0.0 to 2.0.0"}, "repin", "pennant@2.0.0")
 	s.Fail(0, []string{"no findings"}, "check", "--rehearse")

@@ -140,7 +140,46 @@ func (a *crateAfter) check(ctx context.Context, req Request) (further []Move, er
 	if len(further) > 0 {
 		return further, nil
 	}
-	return a.ranges(ctx, req)
+	if further, err = a.ranges(ctx, req); err != nil || len(further) > 0 {
+		return further, err
+	}
+	return nil, a.addOns(ctx)
+}
+
+// addOns notes members that libraries which stay use of bases that move, and that these have no more.
+func (a *crateAfter) addOns(ctx context.Context) error {
+	for _, lib := range a.p.List.Libraries {
+		if a.moving[lib.Name] != nil || !slices.ContainsFunc(lib.Needs, func(n string) bool {
+			return a.moving[n] != nil
+		}) {
+			continue
+		}
+		before, err := neededBefore(ctx, a.p, lib.Name)
+		if err != nil {
+			return err
+		}
+		o, err := a.p.OpenKept(ctx, lib.Name)
+		if err != nil {
+			continue // what it uses is not known, as before
+		}
+		now, err := a.p.Requirements.Needs(ctx, o, libraries.Sealed(o.Package, a.p.Seal.Libraries[lib.Name]), false,
+			a.page())
+		o.Close()
+		if err != nil {
+			return err
+		}
+		for i := range now {
+			base := a.moving[now[i].Library]
+			if base == nil {
+				continue
+			}
+			if lacks := newLacks(before, &now[i]); len(lacks) > 0 {
+				base.notes = append(base.notes, fmt.Sprintf("%s %s uses %s.%s, which %s %s has not", lib.Name,
+					lib.Version, now[i].Global, project.Abbreviate(lacks, 3), base.lib.Name, base.o.Version))
+			}
+		}
+	}
+	return nil
 }
 
 // neededBefore is what a library's scripts need as they are. Where the source is at no hand, nothing is known.
@@ -166,7 +205,7 @@ func (a *crateAfter) meet(ctx context.Context, r *repinning, n *requirements.Req
 	case n.Library == r.lib.Name || n.There != "" || n.Import != "":
 		return nil, nil
 	case n.Library != "":
-		lacks := a.newLacks(r, n)
+		lacks := newLacks(r.needed, n)
 		if len(lacks) > 0 || a.otherwise(ctx, r, n) {
 			return a.replace(ctx, r, n, lacks, req)
 		}
@@ -195,10 +234,10 @@ func (a *crateAfter) meet(ctx context.Context, r *repinning, n *requirements.Req
 	return nil, nil
 }
 
-// newLacks are the members that a new version uses and what is there has not, less those that it was so with before.
-func (a *crateAfter) newLacks(r *repinning, n *requirements.Requirement) []string {
+// newLacks are the members that a library uses and what is there has not, less those that it was so with before.
+func newLacks(before []requirements.Requirement, n *requirements.Requirement) []string {
 	return slices.DeleteFunc(slices.Clone(n.Lacks), func(member string) bool {
-		return slices.ContainsFunc(r.needed, func(b requirements.Requirement) bool {
+		return slices.ContainsFunc(before, func(b requirements.Requirement) bool {
 			return b.Global == n.Global && b.Library == n.Library && slices.Contains(b.Lacks, member)
 		})
 	})

@@ -482,4 +482,7 @@ var list = []mutant{
 	{File: `crate/texts/search.go`, Old: `				left = append(left, name)`,
 		New:     `				left = append(left[:0], name)`,
 		Promise: `a search for many names finds all`},
+	{File: `crate/repin/needs.go`, Old: `			if lacks := newLacks(before, &now[i]); len(lacks) > 0 {`,
+		New: `			if lacks := newLacks(before, &now[i]); false && len(lacks) > 0 {`, Package: `e2e`,
+		Promise: `members that add-ons use of a base that moves are told`},
 }
