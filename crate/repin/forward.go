@@ -68,10 +68,15 @@ func Forward(ctx context.Context, p *project.Project, req Request, refusal error
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	if len(next) == 0 && slices.ContainsFunc(cause.Next, func(step string) bool {
-		return strings.Contains(step, "merry repin")
+	if len(next) == 0 && cause.Code == problem.NeedUnmet && slices.ContainsFunc(cause.Next, func(step string) bool {
+		return strings.Contains(step, "merry repin") // that was tried
 	}) {
-		next = []string{"merry versions " + texts.Word(req.Moves[0].Library) + "  # lists others"} // that was tried
+		next = []string{"merry contents  # lists what needs what"}
+		if lib := p.List.Library(req.Moves[0].Library); lib != nil {
+			if _, packaged := lib.Package(); packaged {
+				next = []string{"merry versions " + texts.Word(lib.Name) + "  # lists others"}
+			}
+		}
 	}
 	if len(next) == 0 {
 		return refusal
