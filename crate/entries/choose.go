@@ -160,8 +160,8 @@ func Known(d *packages.Package, version string, lib record.Library, names []stri
 	return patterns, gone
 }
 
-// Successor returns the file of another version's package that replaces a file, by the rule of successors.Candidates;
-// "" if there is none, or several.
+// Successor returns the file of another version's package that replaces a file, by the rule of successors.Candidates.
+// It returns "" if there is no such file, and if there are several.
 func Successor(d *packages.Package, version, oldVersion, name string) string {
 	if d.File(name) != nil {
 		return name // also one that is excluded

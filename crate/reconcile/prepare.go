@@ -11,7 +11,7 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// Trial begins a plan on a copy of a project: nothing of it is ever written. Close ends it.
+// Trial begins a plan on a copy of a project, which is never written. Close ends it.
 func Trial(ctx context.Context, p *project.Project) (*Plan, error) {
 	set, err := change.Begin(ctx, p.Disk, "trial", change.Options{Dry: true})
 	if err != nil {

@@ -18,8 +18,8 @@ var makers = []string{"create", "make", "get", "use", "new"}
 
 // Members finds the new names of members of a global by how paths changed: a path that became one name (scale.linear,
 // scaleLinear), a member that moved into a namespace (random, utils.random), one that moved out, and a name with a verb
-// before it (timeline, createTimeline). The more members changed in one way, the likelier is each. None is sure, since
-// what is called otherwise may want other arguments, too.
+// before it (timeline, createTimeline). The more members changed in one way, the likelier is each. None is sure: a
+// function with another name often takes other arguments.
 func Members(gone, come []string) []Rename {
 	new := map[string]bool{}
 	byLast := map[string][]string{} // the paths that end in a name

@@ -34,7 +34,7 @@ func grids() *maker {
 	return m
 }
 
-// TestSystems: a system of classes is found again; a step of it never becomes another step, and nothing of it is sure.
+// TestSystems: systems of classes are found again. A step never becomes another step, and none of the renames is sure.
 func TestSystems(t *testing.T) {
 	m := grids()
 	got := judge(m)

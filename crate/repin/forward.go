@@ -127,8 +127,8 @@ func shortest(ctx context.Context, p *project.Project, with Request, got *Moved)
 	return with
 }
 
-// earlier lists versions between the one in use and the one that a request names, the newest of each minor, that want
-// nothing of other libraries which they don't find. There are none if several libraries move.
+// earlier lists versions between the one in use and the one that a request names, the newest of each minor: those whose
+// ranges the other libraries of the crate meet. If several libraries move, it lists none.
 func earlier(ctx context.Context, p *project.Project, req Request) []string {
 	if len(req.Moves) != 1 || req.Moves[0].Source != "" {
 		return nil

@@ -256,8 +256,8 @@ func (a *crateAfter) otherwise(ctx context.Context, r *repinning, n *requirement
 	return depends(o.Manifest) && !depends(r.o.Manifest)
 }
 
-// replace finds what a need is met by where the library that defines its global is not what is meant: another package
-// that the new version depends on. Where there is none, members are named that another version has.
+// replace finds the package that the new version depends on for a global, where the library of the crate that defines
+// it is another one. If there is no such package, it notes members that another version of that library has.
 func (a *crateAfter) replace(ctx context.Context, r *repinning, n *requirements.Requirement, lacks []string,
 	req Request) ([]Move, error) {
 	page := a.page()

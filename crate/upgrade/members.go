@@ -54,7 +54,8 @@ func (m *members) read(ctx context.Context, p *project.Project, bases [][]byte, 
 	return nil
 }
 
-// removedMembers lists members that are gone, of the library's globals and of what it adds to those of others.
+// removedMembers lists members that are gone: of the library's own globals, and those that it added to the globals of
+// other libraries.
 func (c *Compared) removedMembers(old, new *side) {
 	for _, g := range slices.Sorted(maps.Keys(old.members.of)) {
 		// Of a global that is gone, or of which nothing is known now, no members are listed.

@@ -16,10 +16,10 @@ import (
 	"merrycrate.example/merry/crate/style"
 )
 
-// optionAttributes finds attributes that no script names, and that are options of a library all the same: scripts read
-// all data attributes of an element, and look up options by what comes behind data-. They stand on elements with an
-// attribute that has a new word in front now, and get that word, too, if both versions' scripts have such an option.
-// One that stands on another element as well, or that an own script reads, is only probable.
+// optionAttributes finds attributes that no script names and that are options of a library. Scripts read all data
+// attributes of an element at once, and take options by the name after data-. If an attribute of the element has a new
+// word in front now, its options have that word, too. Both versions' scripts must have the option as a word. A rename is
+// only probable if other elements have the attribute, or an own script reads it.
 func (c *Compared) optionAttributes(ctx context.Context, p *project.Project, old, new *side) error {
 	word, of := "", map[string]bool{} // attributes with the word in front now
 	known := map[string]bool{}
