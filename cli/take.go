@@ -94,8 +94,9 @@ func (f *takeFlags) add(c *cobra.Command) {
 	flags.StringVar(&f.req.Because, "because", "", "the `REASON` for this library or version, kept in crate.yaml")
 	flags.StringSliceVar(&f.req.Pages, "page", nil, "also include it on the pages that match `GLOB` (repeatable)")
 	flags.StringSliceVar(&f.req.Needs, "needs", nil, "the library needs `LIB` before it on a page (repeatable)")
-	flags.BoolVar(&f.req.Fits, "fits", false, "take the newest version that fits the site's browsers: and its "+
-		"libraries")
+	flags.BoolVar(&f.req.Fits, "fits", false, "take the newest version that fits the site's browsers and the "+
+		"libraries "+
+		"that are there")
 	flags.BoolVar(&f.req.WithNeeds, "with-needs", false, "also take what it needs on a page from the registry")
 	flags.BoolVar(&f.req.DevOnly, "only-desk", false, "the library is for development only and must not ship")
 	flags.BoolVar(&f.req.Overwrite, "overwrite", false, "overwrite existing files that have other bytes")

@@ -18,8 +18,8 @@ import (
 
 // optionAttributes finds attributes that no script names and that are options of a library. Scripts read all data
 // attributes of an element at once, and take options by the name after data-. If an attribute of the element has a new
-// word in front now, its options have that word, too. Both versions' scripts must have the option as a word. A rename is
-// only probable if other elements have the attribute, or an own script reads it.
+// word in front now, its options have that word, too. Both versions' scripts must have the option as a word. A rename
+// is only probable if other elements have the attribute, or an own script reads it.
 func (c *Compared) optionAttributes(ctx context.Context, p *project.Project, old, new *side) error {
 	word, of := "", map[string]bool{} // attributes with the word in front now
 	known := map[string]bool{}
