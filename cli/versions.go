@@ -283,8 +283,7 @@ name in each line, as text, CSV or Markdown; merry compare --renames-to writes o
 	f.BoolVar(&req.RenameSure, "rename-sure", false, "make the renames that compare is certain of")
 	f.BoolVar(&req.WithNeeds, "with-needs", false, "move what the libraries need along: take what is new, release "+
 		"what is needed no more")
-	f.BoolVar(&req.Fits, "fits", false, "move to the newest version that fits the site's browsers and the other "+
-		"libraries")
+	f.BoolVar(&req.Fits, "fits", false, "move to the newest version that fits browsers and libraries")
 	f.BoolVar(&req.Modules, "modules", false, "allow a version that has only modules: pages import it, and hand it to "+
 		"their plain scripts")
 	f.BoolVar(&req.KeepParts, "keep-parts", false, "refuse a version that lacks a file which pages have")
