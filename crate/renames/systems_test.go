@@ -19,7 +19,7 @@ func grids() *maker {
 			share := 100 / float64(n)
 			m.rule(fmt.Sprintf("%s-berth-grid-%d", step, n), fmt.Sprintf("%s { & > li { width: %.5f%%; float: left; "+
 				"list-style: none } }", was, share), fmt.Sprintf("%s-up-%d", step, n),
-				fmt.Sprintf("%s { & > .berth { width: %.9f%% } }", is, share))
+				fmt.Sprintf("%s { & > .berth { width: %.9f%%; flex: none; padding: 0; margin: 0 } }", is, share))
 			m.rule(fmt.Sprintf("tide-width-%s-1-%d", step, n), fmt.Sprintf("%s { & { width: %f%% } "+
 				"}", was, share), "", "")
 			m.rule("", "", fmt.Sprintf("tide-width-1-%d\\@%c", n, step[0]), fmt.Sprintf("%s { & { width: calc(100%% / "+

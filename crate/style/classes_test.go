@@ -12,7 +12,7 @@ func TestClasses(t *testing.T) {
 			"/* .e {} */ @media print { .f, #g .h { top: 1.5em } }",
 		"@import url('a.b.css'); @font-face { src: url(a.woff) } .i::before { content: \".j{\" } " +
 			"a[href='.k{'] .l { x: y }",
-		".m { .n { top: 1px } &.o { top: 2px } } @supports (a: b) { .p { } } .q{}.r{} .1s {}",
+		".m { .n { top: 1px } &.o { top: 2px } } @supports selector(.z1) { .p { } } .q{}.r{} .1s {}",
 		"@keyframes t { 0.5% { top: 0 } } .u /* .v */ .w { } .x\n,\n.y { }",
 	} {
 		var want []string

@@ -9,6 +9,7 @@ import (
 // FuzzContained: the names that one pass finds are those that a search for each finds.
 func FuzzContained(f *testing.F) {
 	f.Add("a.gull-mast{} b('gull-mast__top') gu gull", "gull-mast gull-mast__top gull gu xy mast__top mast__tops")
+	f.Add("mastheads0 mastheads1 mastheads3", "mastheads1 mastheads2 mastheads3 mastheads4")
 	f.Add("aaaaaaaaaaaaaaaa", "aaaa aaaaaaaa aaaaaaaaaaaaaaaaa a")
 	f.Fuzz(func(t *testing.T, text, list string) {
 		names, want := map[string]bool{}, map[string]bool{}
