@@ -69,3 +69,14 @@ func TestMembers(t *testing.T) {
 		t.Errorf("what three follow is no likelier than what one does")
 	}
 }
+
+// TestOnScale: no step becomes another one, and none above the first loses its step, unless the library says so.
+func TestOnScale(t *testing.T) {
+	left, out := onScale([]Rename{{Old: "xlarge-rope-end", New: "large-rope-end"}, {Old: "small-rope-end",
+		New: "rope-end"},
+		{Old: "large-rope-top", New: "rope-top"}, {Old: "large-rope-low", New: "rope-low", stated: true},
+		{Old: "rope-medium", New: "rope@m"}})
+	if len(left) != 3 || len(out) != 2 || out[0].Old != "xlarge-rope-end" || out[1].Old != "large-rope-top" {
+		t.Errorf("left %+v, out %+v", left, out)
+	}
+}
