@@ -78,8 +78,9 @@ func fitting(ctx context.Context, p *project.Project, req *TakeRequest) (notes [
 	for i, s := range sources {
 		name, wish := origin.SplitPackage(strings.TrimPrefix(s, record.FromRegistry))
 		if wish != "" || !source.ValidPackage(name) || source.IsAddress(s) {
-			return nil, problem.Misuse("leave --fits out, or name packages alone", "%s: --fits chooses versions of "+
-				"packages, and this says which one", s)
+			return nil, problem.Misuse("leave --fits out, or name the package alone", "--fits chooses the version "+
+				"of a "+
+				"package, and %s is not the name of one alone", s)
 		}
 		version, note, err := upgrade.Fits(ctx, p, name, req.As)
 		if err != nil {

@@ -255,6 +255,8 @@ func TestVersionsThatFit(t *testing.T) {
 		t.Errorf("take says\n%s", out)
 	}
 	s.Replace("crate.yaml", "ES2015", "ES2020")
+	s.Fail(2, []string{"--fits chooses the version of flag, and 2 names one"}, "repin", "flag@2", "--fits")
+	s.Fail(2, []string{"flag@2 is not the name of one alone"}, "take", "flag@2", "--fits")
 	s.Fail(0, []string{"moved flag from 1.1.0 to 2.0.0"}, "repin", "flag", "--fits")
 	s.Run("repin", "flag@1.0.0")
 	s.Run("take", "flag-pole", "--page", "index.html")

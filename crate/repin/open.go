@@ -73,9 +73,13 @@ func fitting(ctx context.Context, p *project.Project, m *Move, out *Moved) error
 		return project.NotInCrate(p.List, m.Library)
 	}
 	pkg, ok := lib.Package()
-	if !ok || m.Wish != "" {
-		return problem.Misuse("leave --fits out, or name libraries from a registry alone", "%s: --fits chooses the "+
-			"version", m.Library)
+	switch {
+	case m.Wish != "":
+		return problem.Misuse("merry repin "+lib.Name+" --fits", "--fits chooses the version of %s, and %s names one",
+			lib.Name, m.Wish)
+	case !ok:
+		return problem.Misuse("leave --fits out", "--fits chooses among a registry's versions, and %s came from %s",
+			lib.Name, lib.From)
 	}
 	version, note, err := upgrade.Fits(ctx, p, pkg, lib.Name)
 	if err != nil {
