@@ -51,7 +51,7 @@ func Open(env Environment) *Crate {
 		opener.Registries = append(opener.Registries, reg)
 	}
 	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
-	opener.Scripts = reader
+	opener.Scripts = reader.OfPackages()
 	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Notify: env.Notify,
 		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir)),
 		window: new(look.Window)}

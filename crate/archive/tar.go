@@ -19,7 +19,10 @@ import (
 
 // inMemory is how much of an unpacked tar archive is kept in memory; the rest goes to a temporary
 // file.
-const inMemory = 32 << 20
+const inMemory = 8 << 20
+
+// copied is how much is written to that file at once.
+const copied = 1 << 20
 
 func (t *Tree) openTar(format string, r io.ReaderAt, size int64) error {
 	t.Format = "tar"
@@ -217,8 +220,8 @@ func unpack(name, format string, r io.Reader, packed int64) (*spool, error) {
 	most := max(DefaultLimits.From, packed*DefaultLimits.Ratio)
 	most = min(most, DefaultLimits.Total+DefaultLimits.Total/8)
 	s := &spool{}
-	var buf bytes.Buffer
-	n, err := io.Copy(&buf, io.LimitReader(in, min(most+1, inMemory)))
+	buf := bytes.NewBuffer(make([]byte, 0, min(inMemory, most+1, 5*packed)+bytes.MinRead))
+	n, err := io.Copy(buf, io.LimitReader(in, min(most+1, inMemory)))
 	s.size, s.mem = n, buf.Bytes()
 	if err == nil && n == inMemory {
 		if s.file, err = os.CreateTemp("", "merry-unpacked-"); err != nil {
@@ -226,7 +229,7 @@ func unpack(name, format string, r io.Reader, packed int64) (*spool, error) {
 		}
 		os.Remove(s.file.Name()) // where the system allows it, so that a killed command leaves nothing
 		if _, err = s.file.Write(s.mem); err == nil {
-			n, err = io.Copy(s.file, io.LimitReader(in, most+1-inMemory))
+			n, err = io.CopyBuffer(struct{ io.Writer }{s.file}, io.LimitReader(in, most+1-inMemory), s.mem[:copied])
 			s.size += n
 		}
 		s.mem = nil

@@ -27,9 +27,13 @@ const (
 	stoppedResult   = "stopped " + rehearsalSources
 )
 
-// keptFrom is how large a script must be, in bytes, for its report to be kept: a small one is quicker read again than
-// looked up.
-const keptFrom = 4 << 10
+// How large a script must be, in bytes, for its report to be kept: a small one is quicker read again than looked up. Of
+// a package's files most are looked at once, and what that told is kept with the package, so only large ones are kept
+// by themselves.
+const (
+	keptFrom       = 4 << 10
+	keptOfPackages = 256 << 10
+)
 
 // A Sandbox runs rehearsals in a process of their own: it is handed a request and returns the report, both as JSON. The
 // process has hard limits of time and memory, and nothing but its two ends.
@@ -49,8 +53,23 @@ func (r *Reader) Script(b []byte) *script.Report {
 	return r.ScriptOf(integrity.Of(b), b)
 }
 
+// OfPackages reads the scripts of packages that are described.
+func (r *Reader) OfPackages() PackageReader { return PackageReader{r} }
+
+// A PackageReader is a Reader that writes less into the cache.
+type PackageReader struct{ r *Reader }
+
+// Script reads a script.
+func (p PackageReader) Script(b []byte) *script.Report {
+	return p.r.scriptOf(integrity.Of(b), b, keptOfPackages)
+}
+
 // ScriptOf reads a script whose integrity is known already.
 func (r *Reader) ScriptOf(integ string, b []byte) *script.Report {
+	return r.scriptOf(integ, b, keptFrom)
+}
+
+func (r *Reader) scriptOf(integ string, b []byte, keptFrom int) *script.Report {
 	return r.scripts.Of(integ, func() *script.Report {
 		if r.Cache == nil || len(b) < keptFrom {
 			return script.Analyze(b)

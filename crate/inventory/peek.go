@@ -1,6 +1,8 @@
 package inventory
 
 import (
+	"context"
+
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/record"
@@ -43,6 +45,9 @@ type PeekedFile struct {
 	Syntax  int             `json:"syntax,omitempty"`  // year of the ECMAScript edition that it needs
 	Defines []script.Global `json:"defines,omitempty"` // globals that it defines
 	Needs   []script.Need   `json:"needs,omitempty"`   // globals that it needs
+	ReadAs  string          `json:"read_as,omitempty"` // path of the minified build that was read in its place
+	// Unread says that nobody asked for what the script does: it was skimmed alone.
+	Unread bool `json:"unread,omitempty"`
 }
 
 // PeekedOption is a sensible choice beside the suggested set.
@@ -69,7 +74,7 @@ type PeekedChoice struct {
 }
 
 // PeekInto describes an opened source. With all set, the files excluded are listed too.
-func PeekInto(opener *origin.Opener, o *origin.Opened, all bool) (*Peeked, error) {
+func PeekInto(ctx context.Context, opener *origin.Opener, o *origin.Opened, all bool) (*Peeked, error) {
 	var err error
 	out := &Peeked{Source: o.Tree.Name, Format: o.Tree.Format, Name: o.Name, NameFrom: o.NameFrom, Version: o.Version,
 		VersionFrom: o.VersionFrom, Licence: o.Licence, LicenceFrom: o.LicenceFrom}
@@ -77,7 +82,7 @@ func PeekInto(opener *origin.Opener, o *origin.Opened, all bool) (*Peeked, error
 		return nil, err
 	}
 	aside := map[string]*ExcludedGroup{}
-	wire, err := opener.WireSizes(o)
+	wire, err := opener.WireSizes(ctx, o)
 	if err != nil {
 		return nil, err
 	}
@@ -105,6 +110,7 @@ func PeekInto(opener *origin.Opener, o *origin.Opened, all bool) (*Peeked, error
 		if r := f.Script; r != nil {
 			pf.Form, pf.Syntax, pf.Defines, pf.Needs = r.Form, r.Syntax, r.Defines, r.Needs
 		}
+		pf.ReadAs, pf.Unread = f.ReadAs, f.Kind == packages.Script && f.Script == nil
 		if pf.Wire == 0 {
 			pf.Wire = wire[f.Path]
 		}

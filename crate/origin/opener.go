@@ -40,6 +40,8 @@ type Opener struct {
 	Registries []source.Registry
 	// Scripts reads scripts, and remembers; nil reads each again.
 	Scripts packages.ScriptReader
+	// Everything reads all scripts of a package, and not only those that decide what a page wants.
+	Everything bool
 	Offline bool
 	Fresh   bool // fetch again what was seen before
 
@@ -230,7 +232,9 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 	remembered := ""
 	if _, ok := o.Tree.File(); ok && r.Cache != nil && o.Tree.Size >= rememberFrom {
 		if digest, err := o.Tree.Digest(); err == nil {
-			remembered = digest + " " + hint
+			if remembered = digest + " " + hint; r.Everything {
+				remembered += " everything"
+			}
 			if b, ok := r.Cache.Result(packageResult, remembered); ok {
 				var d packages.Package
 				if json.Unmarshal(b, &d) == nil {
@@ -247,7 +251,11 @@ func (r *Opener) Describe(ctx context.Context, o *Opened) (*Opened, error) {
 	})
 	g.Go(func() error {
 		return parallel.Recover(func() (err error) {
-			o.Package, err = packages.Describe(inner, hint, items, o.Tree, r.Scripts)
+			describe := packages.Describe
+			if r.Everything {
+				describe = packages.DescribeAll
+			}
+			o.Package, err = describe(inner, hint, items, o.Tree, r.Scripts)
 			return err
 		})
 	})

@@ -9,9 +9,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"testing"
 
 	"merrycrate.example/merry/crate/record"
+	"merrycrate.example/merry/crate/script"
 )
 
 // A madeUp is one package of the corpus: made up, in the shape of a real one, with the files that pages should get.
@@ -68,6 +70,12 @@ func corpus(t *testing.T) []madeUp {
 // describe makes the package's files and reads them.
 func (m *madeUp) describe(t *testing.T) *Package {
 	t.Helper()
+	return m.read(t, usual, nil)
+}
+
+// read is describe for so much reading.
+func (m *madeUp) read(t *testing.T, much reading, scripts ScriptReader) *Package {
+	t.Helper()
 	files := InMemory{"package.json": []byte(m.manifest)}
 	if m.readme != "" {
 		files["README.md"] = []byte("# " + m.name + "\n\n```html\n" + m.readme + "```\n")
@@ -89,7 +97,7 @@ func (m *madeUp) describe(t *testing.T) *Package {
 		}
 		files[name] = []byte(made(form, 100*size, minified, of))
 	}
-	d, err := files.Describe(context.Background(), path.Base(m.name)+"-1.0.0.tgz", nil)
+	d, err := files.describe(context.Background(), path.Base(m.name)+"-1.0.0.tgz", scripts, much)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -180,6 +188,40 @@ func TestCorpus(t *testing.T) {
 			t.Errorf("%s: the suggestion is %q, should be %q\n%s", m.name, got, m.want,
 				deciding(d, slices.Concat(got, m.want)))
 		}
+	}
+}
+
+// A counted reader counts the scripts that it reads.
+type counted struct{ n atomic.Int64 }
+
+func (c *counted) Script(text []byte) *script.Report {
+	c.n.Add(1)
+	return script.Analyze(text)
+}
+
+// TestReadingLess: reading one build of a pair, or of a large package what is likely alone, gives the answer that
+// reading everything gives, and reads less.
+func TestReadingLess(t *testing.T) {
+	for _, tt := range []struct {
+		name string
+		much reading
+	}{
+		{"one of a pair", usual},
+		{"what is likely", reading{likely: usual.likely}},
+	} {
+		t.Run(tt.name, func(t *testing.T) {
+			var few, all counted
+			for _, m := range corpus(t) {
+				want := onPages(m.read(t, everything, &all))
+				if got := onPages(m.read(t, tt.much, &few)); !slices.Equal(got, want) {
+					t.Errorf("%s: the suggestion is %q, and reading everything gives %q", m.name, got, want)
+				}
+			}
+			if few.n.Load() >= all.n.Load() {
+				t.Errorf("%d scripts are read, and %d where everything is", few.n.Load(), all.n.Load())
+			}
+			t.Logf("%d of %d scripts are read", few.n.Load(), all.n.Load())
+		})
 	}
 }
 

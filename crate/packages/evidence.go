@@ -2,7 +2,6 @@ package packages
 
 import (
 	"fmt"
-	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -97,19 +96,9 @@ var features = slices.Concat([][]feature{
 	}}},
 }, fromManifest(), [][]feature{
 	{{"page's file in the manifest", "%s calls it %q", 90, func(e *evidence) (string, bool) {
-		for _, key := range slices.Sorted(maps.Keys(e.d.Manifest.Named)) {
-			if !elsewhere().MatchString(key) && e.isOrPairs(path.Clean(e.d.Manifest.Named[key])) {
-				return e.d.Manifest.File + "\x00" + key, true
-			}
-		}
-		return "", false
+		return e.namedAs(func(key string) bool { return !elsewhere().MatchString(key) })
 	}}, {"named in the manifest", "%s calls it %q", 30, func(e *evidence) (string, bool) {
-		for _, key := range slices.Sorted(maps.Keys(e.d.Manifest.Named)) {
-			if e.isOrPairs(path.Clean(e.d.Manifest.Named[key])) {
-				return e.d.Manifest.File + "\x00" + key, true
-			}
-		}
-		return "", false
+		return e.namedAs(func(string) bool { return true })
 	}}},
 	{{"the readme's one script", "it is the script that its readme shows", 180, func(e *evidence) (string, bool) {
 		return "", e.d.onlyShown(e.f)
@@ -162,7 +151,7 @@ var entries = []entry{
 }
 
 // called reports whether a file has the name of one that an entry names.
-func (e *evidence) called(file string) bool { return file != "" && e.stem == manifest.StemKey(file) }
+func (e *evidence) called(file string) bool { return file != "" && e.stem == stemKey(file) }
 
 // fromManifest are the features of a file that an entry names: that it is that file, which says more of a script that a
 // plain tag can load, or that it is called so. A name that anything could have says so of modules alone.
@@ -195,6 +184,17 @@ func fromManifest() [][]feature {
 	}}})
 }
 
+// namedAs finds the first of the manifest's keys that suit under which it names the file or its other build.
+func (e *evidence) namedAs(suits func(key string) bool) (string, bool) {
+	first := ""
+	for key, file := range e.d.Manifest.Named {
+		if (first == "" || key < first) && e.isOrPairs(path.Clean(file)) && suits(key) {
+			first = key
+		}
+	}
+	return e.d.Manifest.File + "\x00" + first, first != ""
+}
+
 // isOrPairs reports whether a path is the file's, or that of its other build.
 func (e *evidence) isOrPairs(name string) bool {
 	return name == e.f.Path || e.f.OtherBuild != "" && name == e.f.OtherBuild
@@ -214,7 +214,18 @@ type rating struct {
 
 // rateName adds up what speaks for a file, whatever it can do on a page. Core is the library's script, for stylesheets.
 func (d *Package) rateName(f, core *File) rating {
-	e := &evidence{d: d, f: f, name: manifest.NameKey(d.Name), stem: manifest.StemKey(f.Path), base: stemOf(f.Path),
+	r, kept := d.ratings[f]
+	if !kept || core != nil {
+		r = d.rateAnew(f, core)
+		if d.ratings != nil && core == nil {
+			d.ratings[f] = r
+		}
+	}
+	return r
+}
+
+func (d *Package) rateAnew(f, core *File) rating {
+	e := &evidence{d: d, f: f, name: manifest.NameKey(d.Name), stem: stemKey(f.Path), base: stemOf(f.Path),
 		core: core}
 	r := rating{weak: true}
 	weightiest := 0
@@ -277,7 +288,7 @@ func (d *Package) aside(f *File) bool {
 	if ofPlugIn(f.Path) && f.Path != path.Clean(d.Manifest.Style) && !d.firstShown(f) {
 		return f.Kind == Stylesheet
 	}
-	return f.Kind == Stylesheet && manifest.StemKey(f.Path) != manifest.NameKey(d.Name) &&
+	return f.Kind == Stylesheet && stemKey(f.Path) != manifest.NameKey(d.Name) &&
 		notForPages().MatchString(stemOf(f.Path))
 }
 

@@ -1,9 +1,9 @@
 package packages
 
 import (
-	"bytes"
 	"context"
 	"path"
+	"slices"
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
@@ -30,29 +30,38 @@ func (d *Package) readStylesheets() error {
 			count[path.Dir(f.Path)]++
 		}
 	}
-	var text []byte
+	names := map[string]string{} // of the looks, by their paths
+	wanted := map[string]bool{}
 	for _, f := range d.ofKind(Stylesheet) {
-		if count[path.Dir(f.Path)] < fewLooks || d.imported(f) {
-			continue
-		}
-		if text == nil {
-			var err error
-			if text, err = d.tree.ReadFile(core.Path); err != nil {
-				return err
-			}
-		}
-		name := stemOf(f.Path)
-		for _, said := range []string{`"` + name + `"`, "'" + name + "'", name + ".css", name + ".min.css"} {
-			if len(name) > 1 && bytes.Contains(text, []byte(said)) {
-				if d.Reported == nil {
-					d.Reported = map[string]bool{}
-				}
-				d.Reported[f.Path] = true
-				break
+		if name := stemOf(f.Path); count[path.Dir(f.Path)] >= fewLooks && !d.imported(f) && len(name) > 1 {
+			names[f.Path] = name
+			for _, said := range sayings(name) {
+				wanted[said] = true
 			}
 		}
 	}
+	if len(names) == 0 {
+		return nil
+	}
+	text, err := d.tree.ReadFile(core.Path)
+	if err != nil {
+		return err
+	}
+	found := texts.Contained(text, wanted)
+	for file, name := range names {
+		if slices.ContainsFunc(sayings(name), func(said string) bool { return found[said] }) {
+			if d.Reported == nil {
+				d.Reported = map[string]bool{}
+			}
+			d.Reported[file] = true
+		}
+	}
 	return nil
+}
+
+// sayings are the ways in which a script names a look.
+func sayings(name string) []string {
+	return []string{`"` + name + `"`, "'" + name + "'", name + ".css", name + ".min.css"}
 }
 
 // readStyled finds the stylesheets for which nothing else speaks and that a library's script makes no use of: less than
@@ -115,7 +124,8 @@ func (d *Package) nothingLeft() bool { return len(d.ofKind(Script))+len(d.ofKind
 // them as what it is: makers of modules publish those as they wrote them.
 func (d *Package) readModules(ctx context.Context) error {
 	for _, f := range d.ofKind(Script) {
-		if f.Script != nil && (f.Script.Form == script.Classic || f.Script.Form == script.Universal ||
+		skimmed := f.Script == nil && f.Build != NoBuild && !f.forLoader
+		if skimmed || f.Script != nil && (f.Script.Form == script.Classic || f.Script.Form == script.Universal ||
 			f.Script.Form == script.Module) {
 			return nil
 		}
@@ -177,7 +187,7 @@ func (d *Package) parseNamed(ctx context.Context) error {
 	for i := range d.Files {
 		f := &d.Files[i]
 		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause != "sources" ||
-			manifest.StemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
+			stemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
 			continue
 		}
 		f.ExcludedBecause, found = "", true

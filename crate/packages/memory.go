@@ -26,10 +26,14 @@ func (m InMemory) ReadInto(name string, buf []byte) ([]byte, error) {
 
 // Describe learns what the files are, as the function Describe does. The source is what messages call them.
 func (m InMemory) Describe(ctx context.Context, source string, scripts ScriptReader) (*Package, error) {
+	return m.describe(ctx, source, scripts, usual)
+}
+
+func (m InMemory) describe(ctx context.Context, source string, scripts ScriptReader, much reading) (*Package, error) {
 	items := make([]Listed, 0, len(m))
 	for path, b := range m {
 		items = append(items, Listed{Path: path, Size: int64(len(b))})
 	}
 	slices.SortFunc(items, func(a, b Listed) int { return strings.Compare(a.Path, b.Path) })
-	return Describe(ctx, source, items, m, scripts)
+	return much.describe(ctx, source, items, m, scripts)
 }

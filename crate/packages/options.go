@@ -241,7 +241,7 @@ func (d *Package) styleOption(f, look *File) (Option, bool) {
 	case dir == "themes" || dir == "theme" || dir == "skins" || strings.Contains(stem, "theme") ||
 		strings.Contains(stem, "skin"):
 		o.Kind, o.Difference = Theme, "another look"
-	case look != nil && strings.HasPrefix(manifest.StemKey(f.Path), manifest.StemKey(look.Path)):
+	case look != nil && strings.HasPrefix(stemKey(f.Path), stemKey(look.Path)):
 		o.Kind, o.Difference = Variant, fmt.Sprintf("%.0f%% of the size of %s",
 			100*float64(f.Size)/float64(max(1, look.Size)), path.Base(look.Path))
 	}

@@ -65,7 +65,7 @@ func (d *Package) ofAnother(f *File) bool {
 	name = strings.TrimSuffix(strings.TrimSuffix(name, ".css"), ".js")
 	own := manifest.NameKey(d.Name)
 	return version != "" && d.Version != "" && version != d.Version && manifest.NameKey(name) != own &&
-		manifest.StemKey(f.Path) != own
+		stemKey(f.Path) != own
 }
 
 // Bring adds a script to a selection, with everything that must come along, and with its other build if the selection

@@ -11,7 +11,6 @@ import (
 	"merrycrate.example/merry/crate/manifest"
 
 	"merrycrate.example/merry/crate/memo"
-	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
@@ -19,13 +18,6 @@ import (
 
 // analysed is the largest file whose text is read to tell what it is.
 const analysed = 16 << 20
-
-// parsedMost is the largest script that is parsed to tell what it is, parsedAll how much of scripts is parsed without
-// regard to names; what would be suggested is parsed in any case.
-const (
-	parsedMost = 6 << 20
-	parsedAll  = 8 << 20
-)
 
 // A Tree gives access to the files of a package. Package source has one.
 type Tree interface {
@@ -54,6 +46,7 @@ type File struct {
 	Banner          manifest.Banner
 	Refs            []Ref          // of a stylesheet: what it asks for; of an ES module: the modules beside it
 	Script          *script.Report // of a script that was looked into
+	ReadAs          string         // the minified build that was read in its place
 	// Fetches are files of the package that a script fetches while it runs.
 	Fetches []string
 	// ForServer says that it is a program or settings for a server.
@@ -102,6 +95,7 @@ type Package struct {
 	byName  map[string][]string // paths by their last part, while it is described
 	tree    Tree                // while it is described, nil afterwards
 	mains   memo.Memo[Kind, candidate]
+	ratings map[*File]rating // of scripts, while nothing changes but which of them were read
 	scripts ScriptReader
 
 	once     sync.Once
@@ -139,6 +133,16 @@ func (plainReader) Script(text []byte) *script.Report { return script.Analyze(te
 // Describe describes a package. Name is the source's file name; scripts, if not nil, reads scripts. The error is the
 // context's, or that of a file that can't be read.
 func Describe(ctx context.Context, name string, items []Listed, tree Tree, scripts ScriptReader) (*Package, error) {
+	return usual.describe(ctx, name, items, tree, scripts)
+}
+
+// DescribeAll is Describe that parses every script that is not excluded, whatever that takes.
+func DescribeAll(ctx context.Context, name string, items []Listed, tree Tree, scripts ScriptReader) (*Package, error) {
+	return everything.describe(ctx, name, items, tree, scripts)
+}
+
+func (much reading) describe(ctx context.Context, name string, items []Listed, tree Tree, scripts ScriptReader) (
+	*Package, error) {
 	if scripts == nil {
 		scripts = plainReader{}
 	}
@@ -162,31 +166,7 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	}
 	d.includeNamed(name)
 	d.keepOnlyFolders()
-	// Parsing is slow beside all else, so of a very large package only likely scripts are parsed.
-	var all int64
-	for _, f := range d.Files {
-		if f.Kind == Script && f.ExcludedBecause == "" {
-			all += f.Size
-		}
-	}
-	var read []int
-	for i := range d.Files {
-		if f := &d.Files[i]; f.Size <= analysed && f.ExcludedBecause == "" && (f.Kind == Script ||
-			f.Kind == Stylesheet) {
-			read = append(read, i)
-		}
-	}
-	var buffers sync.Pool
-	err := parallel.Each(ctx, read, func(_ context.Context, i int) error {
-		buf, _ := buffers.Get().(*[]byte)
-		if buf == nil {
-			buf = new([]byte)
-		}
-		defer buffers.Put(buf)
-		var err error
-		*buf, err = d.read(&d.Files[i], tree, *buf, all <= parsedAll)
-		return err
-	})
+	small, err := d.readFiles(ctx, much)
 	if err != nil {
 		return nil, err
 	}
@@ -206,8 +186,8 @@ func Describe(ctx context.Context, name string, items []Listed, tree Tree, scrip
 	d.tieMaps()
 	d.identify(name, tree)
 	d.readReadme()
-	if all > parsedAll {
-		if err := d.lookAtLikely(ctx); err != nil {
+	if !small {
+		if err := d.lookAtLikely(ctx, much.likely); err != nil {
 			return nil, err
 		}
 	}
@@ -259,11 +239,11 @@ func (d *Package) includeNamed(source string) {
 	}
 	name := manifest.NameKey(cmp.Or(m.Name, d.likelyName(source)))
 	elsewhere := map[Kind]bool{} // kinds of which another file has the library's name, or begins with it and is named
-	own := func(f *File) bool { return name != "" && manifest.StemKey(f.Path) == name }
+	own := func(f *File) bool { return name != "" && stemKey(f.Path) == name }
 	for i := range d.Files {
 		f := &d.Files[i]
 		elsewhere[f.Kind] = elsewhere[f.Kind] || f.ExcludedBecause == "" && (own(f) || name != "" && named[f.Path] &&
-			strings.HasPrefix(manifest.StemKey(f.Path), name))
+			strings.HasPrefix(stemKey(f.Path), name))
 	}
 	for i := range d.Files {
 		f := &d.Files[i]
@@ -315,10 +295,11 @@ func (d *Package) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, erro
 			f.Map = p
 		}
 	}
-	if f.Kind == Script && parse {
-		d.look(f, b)
-	} else if f.Kind == Script {
+	if f.Kind == Script {
 		f.forLoader = forLoader(b)
+		if parse {
+			d.look(f, b)
+		}
 	}
 	if f.Kind == Stylesheet {
 		for _, r := range style.References(b) {
@@ -342,100 +323,6 @@ func (d *Package) recogniseFonts() {
 			}
 		}
 	}
-}
-
-// look reads a script in full.
-func (d *Package) look(f *File, b []byte) {
-	f.Script = d.scripts.Script(b)
-	f.names, f.FindsItself = namesIn(b), findsItself(b)
-	if runsBuild(f, b) {
-		f.ExcludedBecause = "tools"
-	}
-	for _, from := range f.Script.ModuleImport {
-		// A module's own parts come along as a stylesheet's files do; names of packages are somebody else's.
-		if p, ok := resolve(f.Path, from); ok && strings.HasPrefix(from, ".") {
-			_, there := d.index[p]
-			f.Refs = append(f.Refs, Ref{URL: from, Path: p, There: there})
-		}
-	}
-}
-
-// lookAtLikely reads in full the scripts of a very large package that are likely to be what a page wants: those for
-// which most speaks by their names, the readable one of a pair, up to a limit of bytes in all.
-func (d *Package) lookAtLikely(ctx context.Context) error {
-	type candidate struct {
-		f     *File
-		score int
-	}
-	var list []candidate
-	for _, f := range d.ofKind(Script) {
-		if f.Build == NoBuild || f.Size > parsedMost || f.Build == Minified && f.OtherBuild != "" {
-			continue
-		}
-		if score := d.rateName(f, nil).score; score >= likely {
-			list = append(list, candidate{f, score})
-		}
-	}
-	slices.SortFunc(list, func(a, b candidate) int {
-		return cmp.Or(b.score-a.score, cmp.Compare(a.f.Size, b.f.Size), strings.Compare(a.f.Path, b.f.Path))
-	})
-	total := int64(0)
-	n := 0
-	for n < len(list) && (n == 0 || total+list[n].f.Size <= parsedAll) {
-		total += list[n].f.Size
-		n++
-	}
-	return parallel.Each(ctx, list[:n], func(_ context.Context, l candidate) error {
-		b, err := d.tree.ReadFile(l.f.Path)
-		if err == nil {
-			d.look(l.f, b)
-		}
-		return err
-	})
-}
-
-// maxLooks is how many scripts of a very large package are read in full because they would be suggested.
-const maxLooks = 60
-
-// parseMain reads in full what would be suggested, until that has been: of a very large package only likely scripts
-// were read before. The modules that a suggested one brings along are read, too.
-func (d *Package) parseMain(ctx context.Context) error {
-	for range maxLooks {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		best, _ := d.main(Script)
-		f := d.unread(best, map[*File]bool{})
-		if f == nil {
-			return nil
-		}
-		b, err := d.tree.ReadFile(f.Path)
-		if err != nil {
-			return err
-		}
-		d.look(f, b)
-	}
-	return nil
-}
-
-// unread finds a script that was not read in full yet: one itself, its other build, or a module that it brings along.
-func (d *Package) unread(f *File, seen map[*File]bool) *File {
-	if f == nil || seen[f] || f.Kind != Script {
-		return nil
-	}
-	seen[f] = true
-	if f.Script == nil && f.Size <= analysed {
-		return f
-	}
-	for _, r := range f.Refs {
-		if u := d.unread(d.File(r.Path), seen); u != nil {
-			return u
-		}
-	}
-	if f.OtherBuild != "" {
-		return d.unread(d.File(f.OtherBuild), seen)
-	}
-	return nil
 }
 
 // resolve finds the file in the tree that a relative address means; what has a scheme, a host or a

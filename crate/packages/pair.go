@@ -6,14 +6,25 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/memo"
 
 	"merrycrate.example/merry/crate/script"
 )
 
+// The stems of names are asked for again and again: of a large package once for each file and rating.
+var stems, stemKeys memo.Memo[string, string]
+
+// stemKey is manifest.StemKey.
+func stemKey(name string) string {
+	return stemKeys.Of(name, func() string { return manifest.StemKey(name) })
+}
+
 // stemOf is a file's name without ending and without the marks of builds, in lower case.
 func stemOf(name string) string {
-	base := path.Base(name)
-	return strings.ToLower(manifest.WithoutBuild(strings.TrimSuffix(base, path.Ext(base))))
+	return stems.Of(name, func() string {
+		base := path.Base(name)
+		return strings.ToLower(manifest.WithoutBuild(strings.TrimSuffix(base, path.Ext(base))))
+	})
 }
 
 // linkBuilds finds the files that are the same thing in the two builds. Names bring two files together;

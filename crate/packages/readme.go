@@ -40,8 +40,8 @@ func (d *Package) readReadme() {
 			for _, m := range shownFile().FindAllStringSubmatch(block, -1) {
 				switch name := d.meantBy(m[1] + m[2]); {
 				case name == "":
-					others = append(others, manifest.StemKey(m[1]+m[2]))
-					if manifest.StemKey(m[1]+m[2]) == manifest.NameKey(d.Name) && path.Ext(m[1]) == ".js" {
+					others = append(others, stemKey(m[1]+m[2]))
+					if stemKey(m[1]+m[2]) == manifest.NameKey(d.Name) && path.Ext(m[1]) == ".js" {
 						d.ShownElsewhere = true
 					}
 				case !slices.Contains(set, name):
@@ -228,7 +228,7 @@ func (d *Package) addSkin(s *Selection) {
 			if s.Has(f.Path) || f.Build == Minified && f.OtherBuild != "" || d.aside(f) {
 				continue
 			}
-			rest, is := strings.CutPrefix(manifest.StemKey(f.Path), manifest.StemKey(look.Path))
+			rest, is := strings.CutPrefix(stemKey(f.Path), stemKey(look.Path))
 			beside := is && slices.Contains(skinWords, rest) && path.Dir(f.Path) == path.Dir(look.Path) &&
 				slices.ContainsFunc(d.Spoken, func(name string) bool { return shows([]string{name}, f) })
 			shown := skinPlace(f.Path) && slices.ContainsFunc(d.Shown, func(set []string) bool {

@@ -282,14 +282,14 @@ func (d *Package) oneOfLooks(r rated) bool {
 // withLook is the script that a stylesheet belongs to which is called otherwise than the library's script: it defines
 // what that does, and a global that is called as the stylesheet. It is nil where there is none.
 func (d *Package) withLook(core, look *File) *File {
-	name := manifest.StemKey(look.Path)
+	name := stemKey(look.Path)
 	gives := func(f *File) bool {
 		return slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool {
 			return manifest.NameKey(g.Name) == name
 		})
 	}
 	if core.Script == nil || len(core.Script.Defines)+len(core.Script.Parts) == 0 ||
-		name == manifest.StemKey(core.Path) || gives(core) {
+		name == stemKey(core.Path) || gives(core) {
 		return nil
 	}
 	var found *File

@@ -58,7 +58,7 @@ func run(ctx context.Context, site, dir string) ([]string, error) {
 	opener := &origin.Opener{Cache: cache, Offline: true, Client: &source.Client{}}
 	defer opener.Close()
 	reader := &facts.Reader{Cache: cache}
-	opener.Scripts = reader
+	opener.Scripts = reader.OfPackages()
 	p, err := project.Read(on, opener, reader)
 	if err != nil {
 		return nil, err
