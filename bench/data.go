@@ -34,6 +34,9 @@ func makeData(dir string) error {
 	if err := makePackage(filepath.Join(dir, "halyard-4.2.0.zip")); err != nil {
 		return err
 	}
+	if err := makeShapes(dir); err != nil {
+		return err
+	}
 	return makeTree(filepath.Join(dir, "tree"))
 }
 

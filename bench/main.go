@@ -3,7 +3,7 @@
 //
 // Of inputs that grow it prints how much longer twice as many take.
 //
-//	go run ./bench [-runs 5] [-only check|twice|…]
+//	go run ./bench [-runs 5] [-only check|twice|…] [-write FILE] [-against FILE]
 package main
 
 import (
@@ -35,6 +35,8 @@ type race struct {
 type bench struct {
 	dir, merry string
 	runs       int
+	rows       []string           // names of the races that were run, in order
+	ratios     map[string]float64 // of each, merry's time by the other's
 }
 
 func main() {
@@ -43,6 +45,8 @@ func main() {
 	only := flag.String("only", "", "run the races whose name holds this")
 	data := flag.String("make-data", "", "only make the data in this folder; bench calls itself so")
 	keep := flag.String("dir", "", "make the data in this folder, and leave it there")
+	write := flag.String("write", "", "write the ratios of the rows to this file")
+	against := flag.String("against", "", "fail if a row is a quarter worse than in this file, which -write made")
 	flag.Parse()
 	if *data != "" {
 		if err := makeData(*data); err != nil {
@@ -51,13 +55,21 @@ func main() {
 		}
 		return
 	}
-	if err := run(*runs, *only, *keep, *huge); err != nil {
+	b := &bench{runs: *runs, ratios: map[string]float64{}}
+	err := b.run(*only, *keep, *huge)
+	if err == nil && *write != "" {
+		err = b.write(*write)
+	}
+	if err == nil && *against != "" {
+		err = b.compare(*against)
+	}
+	if err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
 
-func run(runs int, only, dir string, huge bool) error {
+func (b *bench) run(only, dir string, huge bool) error {
 	if dir == "" {
 		made, err := os.MkdirTemp("", "merry-bench-")
 		if err != nil {
@@ -66,7 +78,7 @@ func run(runs int, only, dir string, huge bool) error {
 		dir = made
 		defer os.RemoveAll(dir)
 	}
-	b := &bench{dir: dir, merry: filepath.Join(dir, "merry"), runs: runs}
+	b.dir, b.merry = dir, filepath.Join(dir, "merry")
 	build := exec.Command("go", "build", "-o", b.merry, "./cmd/merry")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := build.CombinedOutput(); err != nil {
@@ -90,7 +102,7 @@ func run(runs int, only, dir string, huge bool) error {
 			return err
 		}
 	}
-	fmt.Printf("%d cores, %d runs each, medians in seconds\n\n", runtime.NumCPU(), runs)
+	fmt.Printf("%d cores, %d runs each, medians in seconds\n\n", runtime.NumCPU(), b.runs)
 	fmt.Printf("%-34s %8s  %-34s %8s  %6s  %6s\n", "merry", "median", "against", "median", "ratio", "mark")
 	for _, r := range b.races() {
 		if strings.Contains(r.name, only) {
@@ -229,9 +241,9 @@ func (b *bench) races() []race {
 		return os.RemoveAll(filepath.Join(libs, "lib"))
 	}
 	sed := "find . -name '*.html' -print0 | xargs -0 -P" + cores + " -n 500 sed -i 's|js/club.js|js/klub.js|'"
-	return []race{
+	list := []race{
 		{name: "check 10,000 pages", merry: b.shell(pages, forget+b.merry+" check"),
-			other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 2},
+			other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 1.5},
 		{name: "check 10,000 pages again", merry: b.tool(pages, "check"),
 			other: b.shell(pages, "rg -c gullpoint . >/dev/null"), says: "rg -c", mark: 0.5},
 		{name: "include over 10,000 pages", merry: b.tool(pages, "include", "beacon", "--page", "**"),
@@ -264,6 +276,11 @@ func (b *bench) races() []race {
 			other: b.shell(b.dir, "find tree -type f -print0 | xargs -0 openssl dgst -sha384 >/dev/null"),
 			says:  "openssl dgst -sha384", mark: 0.85},
 	}
+	for _, s := range shapes {
+		list = append(list, race{name: "peek " + s.name, merry: b.shell(b.dir, forget+b.merry+" peek "+s.file),
+			other: b.shell(b.dir, "rm -rf un; unzip -q "+s.file+" -d un"), says: "unzip", mark: s.mark})
+	}
+	return list
 }
 
 // race runs both in turn and prints the medians. A command that ends with status 1 has found
@@ -292,6 +309,7 @@ func (b *bench) race(r race) error {
 			mine, theirs, ratios = append(mine, pair[0]), append(theirs, pair[1]), append(ratios, pair[0]/pair[1])
 		}
 	}
+	b.rows, b.ratios[r.name] = append(b.rows, r.name), median(ratios)
 	verdict := ""
 	if median(ratios) > r.mark {
 		verdict = "  over"
