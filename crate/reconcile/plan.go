@@ -262,7 +262,7 @@ func (d *Plan) file(f *packages.File, c packages.Choice, b []byte, at paths.InSi
 		out.Module = f.Script.Form == script.Module
 	} else if f.Kind == packages.Script {
 		// one that lies among what nobody is suggested
-		out.Module = d.Before.Facts.Script(slices.Clone(b)).Form == script.Module
+		out.Module = script.IsModule(b, d.Before.Facts.Script)
 	}
 	if c.Page && f.Kind == packages.Script {
 		d.mu.Lock()

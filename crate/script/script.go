@@ -164,6 +164,17 @@ func tooDeep(src []byte) *Report {
 	return nil
 }
 
+// IsModule reports whether a script is an ES module. Most scripts have none of the words that make one, so it is told
+// without reading them in full.
+func IsModule(src []byte, analyze func([]byte) *Report) bool {
+	for _, word := range []string{"import", "export", "await"} {
+		if bytes.Contains(src, []byte(word)) {
+			return analyze(src).Form == Module
+		}
+	}
+	return false
+}
+
 // analyze is Analyze without a net: a mistake of this package shows.
 func analyze(src []byte) *Report {
 	src = bytes.TrimPrefix(src, []byte("\xef\xbb\xbf"))
