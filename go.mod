@@ -18,8 +18,10 @@ require (
 	github.com/chromedp/chromedp v0.14.2
 	github.com/coder/websocket v1.8.15
 	github.com/dop251/goja v0.0.0-20260917113740-793a2a65c13b
+	github.com/dunglas/httpsfv v1.1.2
 	github.com/dustin/go-humanize v1.1.0
 	github.com/fsnotify/fsnotify v1.10.1
+	github.com/github/go-spdx/v2 v2.8.0
 	github.com/go-sourcemap/sourcemap v2.1.4+incompatible
 	github.com/gofrs/flock v0.13.1
 	github.com/google/licensecheck v0.3.1
@@ -37,6 +39,7 @@ require (
 	github.com/ulikunitz/xz v0.5.17
 	github.com/vbauerster/mpb/v8 v8.16.2
 	go.yaml.in/yaml/v3 v3.0.6
+	golang.org/x/exp/jsonrpc2 v0.0.0-20260709172345-9ea1abe57597
 	golang.org/x/image v0.48.0
 	golang.org/x/net v0.62.0
 	golang.org/x/sync v0.25.0
@@ -62,8 +65,6 @@ require (
 	github.com/clipperhouse/uax29/v2 v2.7.0 // indirect
 	github.com/cpuguy83/go-md2man/v2 v2.0.6 // indirect
 	github.com/dlclark/regexp2/v2 v2.5.2 // indirect
-	github.com/dunglas/httpsfv v1.1.2 // indirect
-	github.com/github/go-spdx/v2 v2.8.0 // indirect
 	github.com/go-json-experiment/json v0.0.0-20260213210345-44df1a37e875 // indirect
 	github.com/gobwas/httphead v0.1.0 // indirect
 	github.com/gobwas/pool v0.2.1 // indirect
@@ -81,4 +82,6 @@ require (
 	github.com/vbauerster/cupwriter v0.0.5 // indirect
 	github.com/xo/terminfo v1.0.0 // indirect
 	go.yaml.in/yaml/v4 v4.0.0-rc.2 // indirect
+	golang.org/x/exp/event v0.0.0-20260611194520-c48552f49976 // indirect
+	golang.org/x/xerrors v0.0.0-20240903120638-7835f813f4da // indirect
 )

@@ -56,10 +56,15 @@ func (a *app) open(s sourceFlags) (*crate.Crate, error) {
 	if err != nil {
 		return nil, err
 	}
+	rooms := a.rooms
+	if rooms == nil {
+		rooms = new(sandbox.Pool)
+	}
 	return crate.Open(crate.Environment{
 		Dir: a.dir, CacheDir: filepath.Join(cache, "cache"), StateDir: state, Bounds: a.bounds(own), Settings: own,
 		Secret: os.Getenv, AllowPlain: s.plain, Patience: patience,
-		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: new(sandbox.Pool).Ask,
+		Progress: a.progress(), Offline: a.offline, Fresh: s.fresh, Dry: a.dry, Sandbox: rooms.Ask,
+		Unsaved: a.unsaved, Keep: a.keep,
 		Notify: func(note string) { fmt.Fprintln(a.err, show.Lines(note)) },
 	}), nil
 }

@@ -46,8 +46,12 @@ type app struct {
 	// recorded gets the next steps of an answer instead of the output, while the answer is made into JSON.
 	recorded *[]string
 	leading  bool // the answer's next steps have begun
-	bars     *progress
-	waits    *waiting
+	// For an editor: the texts that are not saved, by absolute paths, and where the files of a dry run go.
+	unsaved map[string][]byte
+	keep    func(name string, content []byte)
+	rooms   *sandbox.Pool // that several commands of one run share, nil for one
+	bars    *progress
+	waits   *waiting
 }
 
 // Run runs the program until it ends or the context is cancelled, and returns its exit status: 0 fine, 1 findings or a
@@ -91,7 +95,12 @@ func run(ctx context.Context, args []string, in io.Reader, out io.Writer, answer
 			show.Columns = width
 		}
 	}
-	a := &app{in: in, plain: out, paint: paint}
+	return (&app{in: in, plain: out, paint: paint}).execute(ctx, args, answer, errOut)
+}
+
+// execute runs a command line.
+func (a *app) execute(ctx context.Context, args []string, answer *written, errOut io.Writer) int {
+	paint := a.paint
 	safe := &show.SafeWriter{To: behind{a, answer}, Colours: bool(paint)}
 	defer safe.End()
 	buffered := bufio.NewWriterSize(safe, 64<<10)
@@ -104,7 +113,7 @@ func run(ctx context.Context, args []string, in io.Reader, out io.Writer, answer
 		plainUsages(root)
 	}
 	root.SetArgs(args)
-	root.SetIn(in)
+	root.SetIn(a.in)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
 	var ran *cobra.Command
@@ -280,7 +289,7 @@ func (a *app) commands() []*cobra.Command {
 		a.drop(),
 		a.move(), a.settle(), a.cache(), a.sources(),
 		a.onSites(a.versions()), a.hold(), a.repin(), a.switchCommand(), a.adopt(), a.order(), a.compare(),
-		a.onSites(a.bill(), "form"), a.serve(), a.look(), a.sandbox(), a.completion(), a.demo(),
+		a.onSites(a.bill(), "form"), a.serve(), a.look(), a.editor(), a.sandbox(), a.completion(), a.demo(),
 	}
 }
 

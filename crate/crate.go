@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io/fs"
 	"path"
+	"path/filepath"
 	"slices"
 
 	"merrycrate.example/merry/crate/change"
@@ -31,6 +32,7 @@ type Crate struct {
 	Notify func(note string)
 
 	settings *record.Settings
+	unsaved  map[string][]byte                 // texts that are not saved, by absolute paths
 	keep     func(name string, content []byte) // where a dry run's files go
 	bounds   project.Bounds
 	key      change.Key
@@ -62,10 +64,25 @@ func (c *Crate) notify(note string) {
 // disk opens a project's folder; Close closes it.
 func (c *Crate) disk(root paths.OnDisk) (*disk.Folder, error) {
 	on, err := disk.Open(root)
-	if err == nil {
-		c.opened = append(c.opened, on)
+	if err != nil {
+		return nil, err
 	}
-	return on, err
+	c.opened = append(c.opened, on)
+	return on.With(c.unsavedBelow(root)), nil
+}
+
+// unsavedBelow are the texts of a project's files that are not saved, by their paths in it.
+func (c *Crate) unsavedBelow(root paths.OnDisk) map[string][]byte {
+	var texts map[string][]byte
+	for at, text := range c.unsaved {
+		if rel, err := filepath.Rel(string(root), at); err == nil && filepath.IsLocal(rel) {
+			if texts == nil {
+				texts = map[string][]byte{}
+			}
+			texts[filepath.ToSlash(rel)] = text
+		}
+	}
+	return texts
 }
 
 // find opens the folder of the project that the command was given in. Of a project whose very start was stopped in the

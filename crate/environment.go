@@ -32,8 +32,13 @@ type Environment struct {
 	Offline    bool
 	Fresh      bool // fetch again what was seen before
 	Dry        bool
-	Sandbox    facts.Sandbox
-	Notify     func(note string)
+	// Unsaved are texts of files that are not saved, by their absolute paths: reading commands, and dry runs, take them
+	// for what the files have.
+	Unsaved map[string][]byte
+	// Keep, if set, gets the files of a dry run, by their paths in the project, in place of their differences.
+	Keep    func(name string, content []byte)
+	Sandbox facts.Sandbox
+	Notify  func(note string)
 }
 
 // Open opens the front door for a command. Close frees its resources.
@@ -52,7 +57,7 @@ func Open(env Environment) *Crate {
 	}
 	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
 	opener.Scripts = reader.OfPackages()
-	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Notify: env.Notify,
+	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Notify: env.Notify, unsaved: env.Unsaved, keep: env.Keep,
 		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir)),
 		window: new(look.Window)}
 }

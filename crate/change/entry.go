@@ -46,6 +46,10 @@ func (s *Set) entry(name paths.InProject, seen disk.Stamp) (Entry, error) {
 		return Entry{}, err
 	}
 	e.Path = path.Join(dir, name.Base())
+	if stamp, is := s.on.Unsaved(e.Path); is && s.opt.Dry && stamp == seen {
+		e.at = paths.FoundInProject(e.Path)
+		return e, s.claim(e.Path)
+	}
 	info, err := s.lookAt(e.Path)
 	if err == nil && info.Mode()&fs.ModeSymlink != 0 {
 		// A linked page is changed where it is; the link stays.

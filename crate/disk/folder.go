@@ -51,6 +51,8 @@ type Folder struct {
 	real func() (string, error) // the path without links
 	// view has the files of a change that is not finished yet: where their content lies, "" for one that is removed.
 	view map[string]string
+	// texts are those of files that are not saved, in place of what the disk has.
+	texts map[string][]byte
 	handle
 }
 
@@ -89,6 +91,9 @@ func (f *Folder) Through(view map[string]string) *Folder {
 // is not there is fs.ErrNotExist; that of a link which leads out of the folder, of a special file and of one that is
 // too large is a *problem.Problem.
 func (f *Folder) Read(name string, most int64, buf []byte) ([]byte, Stamp, error) {
+	if text, is := f.texts[name]; is {
+		return append(buf[:0], text...), unsavedStamp(text), nil
+	}
 	at, err := f.seen(name)
 	if err != nil {
 		return buf[:0], Stamp{}, err
@@ -104,6 +109,9 @@ func (f *Folder) Read(name string, most int64, buf []byte) ([]byte, Stamp, error
 
 // Stat describes the file at a name, and follows links that stay inside. Its errors are those of Read.
 func (f *Folder) Stat(name string) (fs.FileInfo, error) {
+	if text, is := f.texts[name]; is {
+		return unsaved{path.Base(name), unsavedStamp(text)}, nil
+	}
 	at, err := f.seen(name)
 	if err != nil {
 		return nil, err
@@ -130,6 +138,9 @@ func (f *Folder) IsLink(name string) (bool, error) {
 
 // Stamp returns a regular file's stamp. Its errors are those of Read.
 func (f *Folder) Stamp(name string) (Stamp, error) {
+	if text, is := f.texts[name]; is {
+		return unsavedStamp(text), nil
+	}
 	info, err := f.Stat(name)
 	if err != nil {
 		return Stamp{}, err
@@ -145,6 +156,7 @@ func (f *Folder) Stamp(name string) (Stamp, error) {
 func (f *Folder) Stamps(dir string, names []string) []Stamp {
 	list := make([]Stamp, len(names))
 	if f.view == nil && f.stamps(dir, names, list) {
+		f.unsavedStamps(dir, names, list)
 		return list
 	}
 	for i, name := range names {
@@ -239,6 +251,9 @@ func (f *Folder) List(dir string) ([]fs.DirEntry, error) {
 	}
 	if f.view != nil {
 		list, err = f.listView(dir, list, err)
+	}
+	if f.texts != nil && err == nil {
+		list = f.unsavedIn(dir, list)
 	}
 	slices.SortFunc(list, func(a, b fs.DirEntry) int { return strings.Compare(a.Name(), b.Name()) })
 	return list, err

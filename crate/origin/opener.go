@@ -42,8 +42,8 @@ type Opener struct {
 	Scripts packages.ScriptReader
 	// Everything reads all scripts of a package, and not only those that decide what a page wants.
 	Everything bool
-	Offline bool
-	Fresh   bool // fetch again what was seen before
+	Offline    bool
+	Fresh      bool // fetch again what was seen before
 
 	documents memo.Memo[documentKey, *source.Package]
 	packages  memo.Memo[string, *Opened]      // by name and version

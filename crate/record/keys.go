@@ -32,7 +32,7 @@ var texts = map[string]string{
 	"folders/fonts":    "The folder for fonts. | fonts",
 	"folders/images":   "The folder for pictures. | img",
 	"folders/together": "The folder in which a library that stays together gets a folder of its own. | lib",
-	"arrange": "How to arrange files, unless a library says otherwise: by-kind or together. " +
+	"arrange": "How to arrange files, unless a library says otherwise: kind or together. " +
 		"| together",
 	"names": "How to name files, unless a library says otherwise: shipped, plain (no version) " +
 		"or versioned. | versioned",
@@ -53,7 +53,7 @@ var texts = map[string]string{
 	"libraries/NAME/whole":     "Keep everything that the source has for a page, in later versions too. | true",
 	"libraries/NAME/maps":      "Also take the files' source maps, in later versions too. | true",
 	"libraries/NAME/into":      "A folder of its own, relative to the site's folder. | vendor/oarlock",
-	"libraries/NAME/arrange":   "How to arrange its files: by-kind or together. | together",
+	"libraries/NAME/arrange":   "How to arrange its files: kind or together. | together",
 	"libraries/NAME/names":     "How to name its files: shipped, plain or versioned. | plain",
 	"libraries/NAME/needs":     "Libraries that must come before it on a page. | [oarlock]",
 	"libraries/NAME/only":      "desk: it is for development only and must not ship. | desk",
