@@ -126,6 +126,11 @@ func (b *bench) run(only, dir string, huge bool) error {
 			return err
 		}
 	}
+	if strings.Contains("typing", only) {
+		if err := b.typing(); err != nil {
+			return err
+		}
+	}
 	if strings.Contains("registry", only) {
 		if err := b.registry(); err != nil {
 			return err

@@ -12,6 +12,7 @@ import (
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/record"
 )
 
 // A site is one project of which files are open. It is checked again after each pause.
@@ -120,9 +121,9 @@ func (of *site) failed(ctx context.Context, state int, err error, texts map[stri
 	if ctx.Err() != nil {
 		return
 	}
-	file, line := "crate.yaml", 1
+	file, line := record.ListFile, 1
 	text := sentence(err)
-	if rest, is := strings.CutPrefix(text, "crate.yaml:"); is {
+	if rest, is := strings.CutPrefix(text, record.ListFile+":"); is {
 		n := 0
 		for len(rest) > 0 && rest[0] >= '0' && rest[0] <= '9' {
 			n, rest = n*10+int(rest[0]-'0'), rest[1:]
@@ -279,18 +280,33 @@ func (of *site) withDesk(ctx context.Context, work func(*crate.Desk) error) erro
 		if of.memory.Full() {
 			of.memory = &crate.DeskMemory{}
 		}
-		door, err := of.s.opt.Open(of.root, of.s.texts())
-		if err != nil {
-			return err
+		texts := of.s.texts()
+		door, desk, err := of.openDesk(ctx, texts)
+		if list := filepath.Join(of.root, record.ListFile); err != nil && texts[list] != nil {
+			writing := texts[list]
+			delete(texts, list)
+			if door, desk, err = of.openDesk(ctx, texts); err == nil {
+				desk.Writing(writing)
+			}
 		}
-		desk, err := door.Desk(ctx, of.memory)
 		if err != nil {
-			door.Close()
 			return err
 		}
 		of.door, of.desk, of.deskState = door, desk, state
 	}
 	return work(of.desk)
+}
+
+func (of *site) openDesk(ctx context.Context, texts map[string][]byte) (*crate.Crate, *crate.Desk, error) {
+	door, err := of.s.opt.Open(of.root, texts)
+	if err != nil {
+		return nil, nil, err
+	}
+	desk, err := door.Desk(ctx, of.memory)
+	if err != nil {
+		door.Close()
+	}
+	return door, desk, err
 }
 
 // close ends the site's check, and closes its desk.

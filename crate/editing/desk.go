@@ -52,7 +52,11 @@ type Desk struct {
 	site    *walk.Site
 	scripts *tags.Scripts
 	known   *Known
+	list    []byte // the packing list as it is being written, where it can't be read now
 }
+
+// Writing says how the packing list is being written that can't be read so: all else is answered by the saved one.
+func (d *Desk) Writing(list []byte) { d.list = list }
 
 // New reads the list of a project's files. The error is the context's, or that of a folder that can't be read.
 func New(ctx context.Context, p *project.Project, known *Known) (*Desk, error) {

@@ -21,7 +21,10 @@ var keyValues = map[string][]string{
 
 // suggestInList suggests keys and values in the packing list, by the indentation of its lines.
 func (d *Desk) suggestInList(at int) []Suggestion {
-	text := d.Text(record.ListFile)
+	text := d.list
+	if text == nil {
+		text = d.Text(record.ListFile)
+	}
 	if at < 0 || at > len(text) {
 		return nil
 	}
