@@ -14,8 +14,8 @@ const module = "merrycrate.example/merry"
 // house lists the packages from the top to the bottom of docs/ARCHITECTURE.md. Each may import those below it and none
 // above.
 var house = []string{
-	"cmd/merry", "cli", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate",
-	"crate/adopt", "crate/proved",
+	"cmd/merry", "cli", "cli/editor", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate",
+	"crate/editing", "crate/adopt", "crate/proved",
 	"crate/sources", "crate/start", "crate/sealing", "crate/inspect", "crate/rehearsals", "crate/since",
 	"crate/inventory", "crate/repin", "crate/upgrade",
 	"crate/relocate", "crate/switching", "crate/libraries", "crate/entries", "crate/offered", "crate/standing",
@@ -35,7 +35,8 @@ var house = []string{
 
 // values are the packages whose types the command line sees: what requests and results are made of.
 var values = []string{
-	"cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate", "crate/cdn", "crate/change", "crate/check",
+	"cli/editor", "cli/picker", "cli/htmlpage", "cli/show", "cli/sandbox", "crate", "crate/cdn", "crate/change",
+	"crate/check",
 	"crate/disk",
 	"crate/integrity", "crate/memo", "crate/order", "crate/packages", "crate/parallel", "crate/problem",
 	"crate/record", "crate/renames", "crate/script", "crate/style", "crate/texts", "demo", "standin",

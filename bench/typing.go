@@ -30,17 +30,9 @@ func (p pipes) Close() error {
 // typing prints how soon an editor is told what is wrong after a pause, on a site of 1,000 pages, and what the server
 // holds. Each edit takes a tag of the page off, or puts it back, so that each has an answer.
 func (b *bench) typing() error {
-	site := filepath.Join(b.dir, "typing")
-	if err := makeSheetPages(site); err != nil {
+	site, err := b.typingSite()
+	if err != nil {
 		return err
-	}
-	if err := makeSheets(filepath.Join(b.dir, "sheet-t.zip"), 1); err != nil {
-		return err
-	}
-	for _, args := range [][]string{{"start"}, {"take", "../sheet-t.zip", "--as", "sheet", "--page", "**"}} {
-		if out, err := b.command(site, b.merry, args...).CombinedOutput(); err != nil {
-			return fmt.Errorf("%s%w", out, err)
-		}
 	}
 	page := filepath.Join(site, "page7.html")
 	text, err := os.ReadFile(page)
@@ -80,8 +72,9 @@ func (b *bench) typing() error {
 		"capabilities": map[string]any{}}).Await(ctx, nil); err != nil {
 		return err
 	}
-	conn.Notify(ctx, "textDocument/didOpen", map[string]any{"textDocument": map[string]any{"uri": uri, "languageId": "html",
-		"version": 1, "text": string(text)}})
+	conn.Notify(ctx, "textDocument/didOpen", map[string]any{"textDocument": map[string]any{"uri": uri,
+		"languageId": "html",
+		"version":    1, "text": string(text)}})
 	first := <-told
 	var times []float64
 	for i := range 200 {
@@ -90,7 +83,8 @@ func (b *bench) typing() error {
 			changed = strings.Replace(changed, "sheet.js", "shet.js", 1)
 		}
 		from := time.Now()
-		conn.Notify(ctx, "textDocument/didChange", map[string]any{"textDocument": map[string]any{"uri": uri, "version": i + 2},
+		conn.Notify(ctx, "textDocument/didChange", map[string]any{"textDocument": map[string]any{"uri": uri,
+			"version": i + 2},
 			"contentChanges": []any{map[string]any{"text": changed}}})
 		for n := <-told; (n > first) != (i%2 == 0); n = <-told {
 		}
@@ -103,7 +97,25 @@ func (b *bench) typing() error {
 		return err
 	}
 	slices.Sort(times)
-	fmt.Printf("\nfindings while typing, on 1,000 pages: median %.0f ms, 95%% within %.0f ms (mark 150 ms), %d MB (mark 150 MB)\n",
+	fmt.Printf("\nfindings while typing, on 1,000 pages: median %.0f ms, 95%% within %.0f ms (mark 150 ms), %d MB "+
+		"(mark 150 MB)\n",
 		median(times)*1000, times[len(times)*95/100]*1000, maxRSS(cmd)>>20)
 	return nil
+}
+
+// typingSite makes the site: 1,000 pages with a library.
+func (b *bench) typingSite() (string, error) {
+	site := filepath.Join(b.dir, "typing")
+	if err := makeSheetPages(site); err != nil {
+		return "", err
+	}
+	if err := makeSheets(filepath.Join(b.dir, "sheet-t.zip"), 1); err != nil {
+		return "", err
+	}
+	for _, args := range [][]string{{"start"}, {"take", "../sheet-t.zip", "--as", "sheet", "--page", "**"}} {
+		if out, err := b.command(site, b.merry, args...).CombinedOutput(); err != nil {
+			return "", fmt.Errorf("%s%w", out, err)
+		}
+	}
+	return site, nil
 }

@@ -21,7 +21,7 @@ import (
 func (a *app) editor() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "editor",
-		Short: "Answer an editor while you type, over the Language Server Protocol",
+		Short: "Serve an editor while you type (Language Server Protocol)",
 		Long: `Editor is started by an editor, and speaks the Language Server Protocol 3.17 with it
 over standard input and output. The editor then shows the findings of check as you
 type, repairs them, completes paths, classes, libraries and globals, and says what a

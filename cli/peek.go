@@ -61,7 +61,8 @@ download folder; their numbers work as sources.`,
 			return a.answer(p, func() { a.printPeek(p, args[0], all) })
 		},
 	}
-	c.Flags().BoolVar(&all, "all", false, "read every script, and list excluded files and the files of catalogues, one by one")
+	c.Flags().BoolVar(&all, "all", false, "read every script, and list excluded files and the files of catalogues, "+
+		"one by one")
 	c.Flags().BoolVar(&notes, "notes", false, "print the library's readme, changelog and licence")
 	c.Flags().BoolVar(&start, "start", false, "print the page examples of the library's readme")
 	src.add(c)

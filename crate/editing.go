@@ -8,13 +8,13 @@ import (
 
 // What somebody who is writing a page is answered.
 type (
-	Desk       = editing.Desk
-	DeskMemory = editing.Known
-	Span       = editing.Span
-	Suggestion = editing.Suggestion
-	Note       = editing.Note
-	Entry      = editing.Entry
-	Naming     = editing.Naming
+	Snapshot      = editing.Snapshot
+	EditingMemory = editing.Known
+	Span          = editing.Span
+	Suggestion    = editing.Suggestion
+	Note          = editing.Note
+	Entry         = editing.Entry
+	Naming        = editing.Naming
 )
 
 // The kinds of suggestion.
@@ -31,8 +31,8 @@ const (
 	SuggestedKey       = editing.Key
 )
 
-// Desk reads the project for somebody who writes in it. Memory is shared by the desks of one session.
-func (c *Crate) Desk(ctx context.Context, memory *DeskMemory) (*Desk, error) {
+// Snapshot reads the project for somebody who writes in it. Memory is shared by the snapshots of one session.
+func (c *Crate) Snapshot(ctx context.Context, memory *EditingMemory) (*Snapshot, error) {
 	p, err := c.read(ctx)
 	if err != nil {
 		return nil, err

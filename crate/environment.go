@@ -57,7 +57,8 @@ func Open(env Environment) *Crate {
 	}
 	reader := &facts.Reader{Cache: cache, Sandbox: env.Sandbox}
 	opener.Scripts = reader.OfPackages()
-	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Notify: env.Notify, unsaved: env.Unsaved, keep: env.Keep,
+	return &Crate{Dir: env.Dir, Origin: opener, Facts: reader, Dry: env.Dry, Notify: env.Notify, unsaved: env.Unsaved,
+		keep:     env.Keep,
 		settings: env.Settings, bounds: env.Bounds, key: change.KeyIn(paths.OnDisk(env.StateDir)),
 		window: new(look.Window)}
 }

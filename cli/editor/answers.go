@@ -76,10 +76,11 @@ func (s *server) completion(ctx context.Context, params json.RawMessage) (any, e
 		return nil, err
 	}
 	out := completionList{Items: []completionItem{}}
-	err = p.of.withDesk(ctx, func(desk *crate.Desk) error {
-		for i, x := range desk.Suggest(ctx, p.file, p.at) {
+	err = p.of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
+		for i, x := range snapshot.Suggest(ctx, p.file, p.at) {
 			item := completionItem{Label: x.Label, Kind: kinds[string(x.Kind)], Detail: x.Detail,
-				SortText: fmt.Sprintf("%05d", i), TextEdit: &textEdit{s.units.span(p.d.text, x.Span.Start, x.Span.End), x.Label}}
+				SortText: fmt.Sprintf("%05d", i), TextEdit: &textEdit{s.units.span(p.d.text, x.Span.Start,
+					x.Span.End), x.Label}}
 			if item.Kind == 0 {
 				item.Kind = 12
 			}
@@ -137,7 +138,8 @@ func (s *server) resolve(ctx context.Context, params json.RawMessage) (any, erro
 			continue
 		}
 		for _, e := range s.edits(without, content) {
-			item.AdditionalTextEdits = append(item.AdditionalTextEdits, s.shifted(e, without, d.text, item.Data.Start, end))
+			item.AdditionalTextEdits = append(item.AdditionalTextEdits, s.shifted(e, without, d.text, item.Data.Start,
+				end))
 		}
 	}
 	return item, nil
@@ -161,8 +163,8 @@ func (s *server) hover(ctx context.Context, params json.RawMessage) (any, error)
 		return nil, err
 	}
 	var out *hover
-	err = p.of.withDesk(ctx, func(desk *crate.Desk) error {
-		if note := desk.About(ctx, p.file, p.at); note != nil {
+	err = p.of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
+		if note := snapshot.About(ctx, p.file, p.at); note != nil {
 			out = &hover{Range: s.units.span(p.d.text, note.Span.Start, note.Span.End)}
 			out.Contents.Kind, out.Contents.Value = "markdown", strings.Join(note.Lines, "\n\n")
 		}
@@ -175,10 +177,10 @@ func (s *server) hover(ctx context.Context, params json.RawMessage) (any, error)
 }
 
 // locations are spans as the protocol has them.
-func (of *site) locations(desk *crate.Desk, spans []crate.Span) []location {
+func (of *site) locations(snapshot *crate.Snapshot, spans []crate.Span) []location {
 	list := []location{}
 	for _, x := range spans {
-		text := desk.Text(x.File)
+		text := snapshot.Text(x.File)
 		list = append(list, location{of.s.uri(filepath.Join(of.root, filepath.FromSlash(x.File))),
 			of.s.units.span(text, x.Start, x.End)})
 	}
@@ -191,8 +193,8 @@ func (s *server) definition(ctx context.Context, params json.RawMessage) (any, e
 		return nil, err
 	}
 	var out []location
-	err = p.of.withDesk(ctx, func(desk *crate.Desk) error {
-		out = p.of.locations(desk, desk.From(ctx, p.file, p.at))
+	err = p.of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
+		out = p.of.locations(snapshot, snapshot.From(ctx, p.file, p.at))
 		return nil
 	})
 	return out, err
@@ -204,9 +206,9 @@ func (s *server) references(ctx context.Context, params json.RawMessage) (any, e
 		return nil, err
 	}
 	var out []location
-	err = p.of.withDesk(ctx, func(desk *crate.Desk) error {
-		spans, err := desk.Uses(ctx, p.file, p.at)
-		out = p.of.locations(desk, spans)
+	err = p.of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
+		spans, err := snapshot.Uses(ctx, p.file, p.at)
+		out = p.of.locations(snapshot, spans)
 		return err
 	})
 	return out, err
@@ -218,8 +220,8 @@ func (s *server) prepareRename(ctx context.Context, params json.RawMessage) (any
 		return nil, err
 	}
 	var out any
-	err = p.of.withDesk(ctx, func(desk *crate.Desk) error {
-		n, err := desk.Nameable(ctx, p.file, p.at)
+	err = p.of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
+		n, err := snapshot.Nameable(ctx, p.file, p.at)
 		if n != nil {
 			out = map[string]any{"range": s.units.span(p.d.text, n.Span.Start, n.Span.End), "placeholder": n.Text}
 		}
@@ -242,12 +244,12 @@ func (s *server) rename(ctx context.Context, params json.RawMessage) (any, error
 	}
 	var n *crate.Naming
 	edit := workspaceEdit{Changes: map[string][]textEdit{}}
-	err = p.of.withDesk(ctx, func(desk *crate.Desk) (err error) {
-		if n, err = desk.Nameable(ctx, p.file, p.at); err != nil || n == nil || n.File != "" {
+	err = p.of.withSnapshot(ctx, func(snapshot *crate.Snapshot) (err error) {
+		if n, err = snapshot.Nameable(ctx, p.file, p.at); err != nil || n == nil || n.File != "" {
 			return err
 		}
-		spans, err := desk.Rename(ctx, p.file, p.at, to.NewName)
-		for i, l := range p.of.locations(desk, spans) {
+		spans, err := snapshot.Rename(ctx, p.file, p.at, to.NewName)
+		for i, l := range p.of.locations(snapshot, spans) {
 			if i > 0 && spans[i-1] == spans[i] {
 				continue
 			}
@@ -315,8 +317,8 @@ func (s *server) entries(ctx context.Context, params json.RawMessage, visit func
 	if err != nil || p == nil {
 		return err
 	}
-	return p.of.withDesk(ctx, func(desk *crate.Desk) error {
-		for _, e := range desk.Loads(p.file) {
+	return p.of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
+		for _, e := range snapshot.Loads(p.file) {
 			visit(p, e)
 		}
 		return nil

@@ -27,15 +27,15 @@ type site struct {
 	findings  map[string][]check.Finding
 	published map[string]string // by URI, what was published last
 
-	// The desk for the state in which it was opened, guarded by server.desks.
-	desk      *crate.Desk
-	door      *crate.Crate
-	deskState int
-	memory    *crate.DeskMemory
+	// The snapshot for the state in which it was opened, guarded by server.reading.
+	snapshot      *crate.Snapshot
+	door          *crate.Crate
+	snapshotState int
+	memory        *crate.EditingMemory
 }
 
 func newSite(s *server, root string) *site {
-	of := &site{s: s, root: root, published: map[string]string{}, deskState: -1, memory: &crate.DeskMemory{}}
+	of := &site{s: s, root: root, published: map[string]string{}, snapshotState: -1, memory: &crate.EditingMemory{}}
 	go of.watch()
 	return of
 }
@@ -265,51 +265,51 @@ func (s *server) explained(name string) string {
 	return uriOf(file)
 }
 
-// withDesk calls work with the site's desk for the present state.
-func (of *site) withDesk(ctx context.Context, work func(*crate.Desk) error) error {
-	of.s.desks.Lock()
-	defer of.s.desks.Unlock()
+// withSnapshot calls work with the site's snapshot for the present state.
+func (of *site) withSnapshot(ctx context.Context, work func(*crate.Snapshot) error) error {
+	of.s.reading.Lock()
+	defer of.s.reading.Unlock()
 	of.mu.Lock()
 	state := of.state
 	of.mu.Unlock()
-	if of.desk == nil || of.deskState != state {
+	if of.snapshot == nil || of.snapshotState != state {
 		if of.door != nil {
 			of.door.Close()
-			of.door, of.desk = nil, nil
+			of.door, of.snapshot = nil, nil
 		}
 		if of.memory.Full() {
-			of.memory = &crate.DeskMemory{}
+			of.memory = &crate.EditingMemory{}
 		}
 		texts := of.s.texts()
-		door, desk, err := of.openDesk(ctx, texts)
+		door, snapshot, err := of.openSnapshot(ctx, texts)
 		if list := filepath.Join(of.root, record.ListFile); err != nil && texts[list] != nil {
 			writing := texts[list]
 			delete(texts, list)
-			if door, desk, err = of.openDesk(ctx, texts); err == nil {
-				desk.Writing(writing)
+			if door, snapshot, err = of.openSnapshot(ctx, texts); err == nil {
+				snapshot.Writing(writing)
 			}
 		}
 		if err != nil {
 			return err
 		}
-		of.door, of.desk, of.deskState = door, desk, state
+		of.door, of.snapshot, of.snapshotState = door, snapshot, state
 	}
-	return work(of.desk)
+	return work(of.snapshot)
 }
 
-func (of *site) openDesk(ctx context.Context, texts map[string][]byte) (*crate.Crate, *crate.Desk, error) {
+func (of *site) openSnapshot(ctx context.Context, texts map[string][]byte) (*crate.Crate, *crate.Snapshot, error) {
 	door, err := of.s.opt.Open(of.root, texts)
 	if err != nil {
 		return nil, nil, err
 	}
-	desk, err := door.Desk(ctx, of.memory)
+	snapshot, err := door.Snapshot(ctx, of.memory)
 	if err != nil {
 		door.Close()
 	}
-	return door, desk, err
+	return door, snapshot, err
 }
 
-// close ends the site's check, and closes its desk.
+// close ends the site's check, and closes its snapshot.
 func (of *site) close() {
 	of.mu.Lock()
 	if of.timer != nil {
@@ -319,10 +319,10 @@ func (of *site) close() {
 		of.cancel()
 	}
 	of.mu.Unlock()
-	of.s.desks.Lock()
-	defer of.s.desks.Unlock()
+	of.s.reading.Lock()
+	defer of.s.reading.Unlock()
 	if of.door != nil {
 		of.door.Close()
-		of.door, of.desk = nil, nil
+		of.door, of.snapshot = nil, nil
 	}
 }

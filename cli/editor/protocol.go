@@ -202,7 +202,8 @@ type choice struct {
 func capabilities(encoding string) map[string]any {
 	return map[string]any{
 		"positionEncoding": encoding,
-		"textDocumentSync": map[string]any{"openClose": true, "change": 2, "save": map[string]any{"includeText": false}},
+		"textDocumentSync": map[string]any{"openClose": true, "change": 2,
+			"save": map[string]any{"includeText": false}},
 		"completionProvider": map[string]any{"resolveProvider": true,
 			"triggerCharacters": []string{"\"", "'", "/", ".", "#", "-", "<", " ", ":"}},
 		"hoverProvider":          true,

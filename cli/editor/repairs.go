@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -17,6 +16,7 @@ import (
 
 	"merrycrate.example/merry/crate"
 	"merrycrate.example/merry/crate/check"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
 )
@@ -90,9 +90,10 @@ func (of *site) repairs(d *document, from, to int) (list []repair, written []cod
 		if to < begin || from > end {
 			continue
 		}
-		if m := writes.FindStringSubmatch(f.Next); m != nil {
+		if m := writes().FindStringSubmatch(f.Next); m != nil {
 			written = append(written, codeAction{Title: "write " + m[1], Kind: "quickfix",
-				Diagnostics: []diagnostic{of.s.diagnostic(f, d.text)}, Edit: &workspaceEdit{Changes: map[string][]textEdit{
+				Diagnostics: []diagnostic{of.s.diagnostic(f, d.text)},
+				Edit: &workspaceEdit{Changes: map[string][]textEdit{
 					d.uri: {{of.s.units.span(d.text, begin, end), m[1]}}}}})
 		}
 		for _, args := range of.s.commandsIn(f.Next) {
@@ -108,7 +109,7 @@ func (of *site) repairs(d *document, from, to int) (list []repair, written []cod
 }
 
 // writes tells a next step that says what is to be written in the place of the finding.
-var writes = regexp.MustCompile(`(?:^|: )write (\S+)$`)
+var writes = memo.Regexp(`(?:^|: )write (\S+)$`)
 
 // commandsIn are merry's commands in a finding's next step that change something.
 func (s *server) commandsIn(next string) [][]string {
@@ -123,7 +124,10 @@ func (s *server) commandsIn(next string) [][]string {
 		}
 		args, err := shlex.Split(line)
 		if !is || err != nil || len(args) == 0 || !s.opt.Changes(args) ||
-			slices.ContainsFunc(args, func(a string) bool { return strings.ToUpper(a) == a && len(a) > 2 && isWord(a) }) {
+			slices.ContainsFunc(args, func(a string) bool {
+				return strings.ToUpper(a) == a && len(a) > 2 &&
+					isWord(a)
+			}) {
 			continue // a word in capitals stands for what a person has to say
 		}
 		list = append(list, args)
@@ -141,8 +145,8 @@ func (of *site) further(ctx context.Context, d *document, at int) []repair {
 	}
 	file := filepath.ToSlash(rel)
 	var list []repair
-	of.withDesk(ctx, func(desk *crate.Desk) error {
-		page, tag := desk.TagAt(file, at)
+	of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
+		page, tag := snapshot.TagAt(file, at)
 		if page == "" {
 			return nil
 		}
@@ -156,7 +160,8 @@ func (of *site) further(ctx context.Context, d *document, at int) []repair {
 		case tag.Library == "" && tag.Ref != "":
 			add("adopt this tag", "refactor", "adopt", page, "--tag", tag.Ref)
 		case tag.Library != "" && tag.Link:
-			add("switch "+tag.Library+" to the local copy", "refactor", "switch", tag.Library, "--local", "--page", page)
+			add("switch "+tag.Library+" to the local "+
+				"copy", "refactor", "switch", tag.Library, "--local", "--page", page)
 		case tag.Library != "":
 			add("switch "+tag.Library+" to the CDN", "refactor", "switch", tag.Library, "--cdn", "--page", page)
 		}

@@ -52,7 +52,7 @@ type server struct {
 	sites     map[string]*site     // by root
 	told      map[string]bool      // folders of which was said that they have no project
 
-	desks sync.Mutex // held by who uses a desk
+	reading sync.Mutex // held by who uses a snapshot
 }
 
 // stdio joins the two pipes to the editor.
@@ -288,7 +288,8 @@ func (s *server) didChange(params json.RawMessage) error {
 			}
 			from := s.units.offset(text, c.Range.Start)
 			to := max(from, s.units.offset(text, c.Range.End))
-			text = append(append(append(make([]byte, 0, len(text)+len(c.Text)), text[:from]...), c.Text...), text[to:]...)
+			text = append(append(append(make([]byte, 0, len(text)+len(c.Text)), text[:from]...), c.Text...),
+				text[to:]...)
 		}
 		s.documents[path] = &document{uri: d.uri, path: path, text: text, version: p.TextDocument.Version}
 	}

@@ -50,7 +50,7 @@ type Suggestion struct {
 const most = 1000
 
 // Suggest lists what could be written at an offset of a file, best first.
-func (d *Desk) Suggest(ctx context.Context, file string, at int) []Suggestion {
+func (d *Snapshot) Suggest(ctx context.Context, file string, at int) []Suggestion {
 	if file == record.ListFile {
 		return d.suggestInList(at)
 	}
@@ -76,7 +76,7 @@ func (d *Desk) Suggest(ctx context.Context, file string, at int) []Suggestion {
 }
 
 // suggestInMarkup suggests in a page outside of scripts and styles.
-func (d *Desk) suggestInMarkup(ctx context.Context, file string, p *place) []Suggestion {
+func (d *Snapshot) suggestInMarkup(ctx context.Context, file string, p *place) []Suggestion {
 	t, in := tagAt(p.text, p.at)
 	switch {
 	case !in:
@@ -122,7 +122,7 @@ func wanted(element, attribute string) []packages.Kind {
 }
 
 // files suggests references to files of the site, in the page's own way of writing.
-func (d *Desk) files(v *tags.Page, kinds []packages.Kind, from, to int) []Suggestion {
+func (d *Snapshot) files(v *tags.Page, kinds []packages.Kind, from, to int) []Suggestion {
 	var list []Suggestion
 	add := func(name paths.InSite) {
 		kind := packages.KindOf(name.String())
@@ -151,7 +151,7 @@ func (d *Desk) files(v *tags.Page, kinds []packages.Kind, from, to int) []Sugges
 }
 
 // libraries suggests libraries of the crate and their files, by the beginning of a name.
-func (d *Desk) libraries(word string, from, to int) []Suggestion {
+func (d *Snapshot) libraries(word string, from, to int) []Suggestion {
 	var list []Suggestion
 	word = strings.ToLower(word)
 	for i := range d.p.List.Libraries {
@@ -176,7 +176,7 @@ func (d *Desk) libraries(word string, from, to int) []Suggestion {
 }
 
 // names suggests classes or ids for which the page's stylesheets have rules.
-func (d *Desk) names(file string, v *tags.Page, kind style.Kind, from, to int) []Suggestion {
+func (d *Snapshot) names(file string, v *tags.Page, kind style.Kind, from, to int) []Suggestion {
 	return suggestNames(d.sheetsOf(file, v), kind, from, to)
 }
 
@@ -213,7 +213,7 @@ func suggestNames(sheets []sheet, kind style.Kind, from, to int) []Suggestion {
 }
 
 // attributes suggests attributes that the page's libraries look for.
-func (d *Desk) attributes(file string, v *tags.Page, t *tagPlace) []Suggestion {
+func (d *Snapshot) attributes(file string, v *tags.Page, t *tagPlace) []Suggestion {
 	from := map[string]string{}
 	add := func(name, library string) {
 		if _, has := from[name]; !has && offered.IsOwn(name) && !slices.Contains(t.attributes, name) {
@@ -247,7 +247,7 @@ func (d *Desk) attributes(file string, v *tags.Page, t *tagPlace) []Suggestion {
 }
 
 // properties suggests custom properties that the stylesheets around a file set.
-func (d *Desk) properties(ctx context.Context, file string, text []byte, at int) []Suggestion {
+func (d *Snapshot) properties(ctx context.Context, file string, text []byte, at int) []Suggestion {
 	from, to := wordAt(text, at, "")
 	if !bytes.HasPrefix(text[from:at], []byte("--")) && !bytes.HasSuffix(text[:from], []byte("var(")) {
 		return nil
@@ -256,7 +256,7 @@ func (d *Desk) properties(ctx context.Context, file string, text []byte, at int)
 }
 
 // suggestInStyles suggests in a stylesheet.
-func (d *Desk) suggestInStyles(ctx context.Context, file string, p *place) []Suggestion {
+func (d *Snapshot) suggestInStyles(ctx context.Context, file string, p *place) []Suggestion {
 	if list := d.properties(ctx, file, p.text, p.at); list != nil {
 		return list
 	}
@@ -283,7 +283,7 @@ func insideRule(text []byte, at int) bool {
 }
 
 // withMarkup adds the classes or ids that are in the markup of pages with a stylesheet.
-func (d *Desk) withMarkup(ctx context.Context, file string, kind style.Kind, list []Suggestion, from, to int,
+func (d *Snapshot) withMarkup(ctx context.Context, file string, kind style.Kind, list []Suggestion, from, to int,
 ) []Suggestion {
 	has := map[string]bool{}
 	for _, s := range list {
@@ -307,7 +307,7 @@ func (d *Desk) withMarkup(ctx context.Context, file string, kind style.Kind, lis
 }
 
 // addresses suggests files in url() and @import of a stylesheet.
-func (d *Desk) addresses(file string, p *place) []Suggestion {
+func (d *Snapshot) addresses(file string, p *place) []Suggestion {
 	line := p.text[bytes.LastIndexByte(p.text[:p.at], '\n')+1 : p.at]
 	from := p.at - len(line)
 	kinds := []packages.Kind{packages.Image, packages.Font}
@@ -331,7 +331,7 @@ func (d *Desk) addresses(file string, p *place) []Suggestion {
 }
 
 // relative suggests relative references from a file of the site to others.
-func (d *Desk) relative(file string, kinds []packages.Kind, from, to int, dotted bool) []Suggestion {
+func (d *Snapshot) relative(file string, kinds []packages.Kind, from, to int, dotted bool) []Suggestion {
 	var list []Suggestion
 	dir := d.folderOf(file)
 	for name := range d.site.All() {
@@ -352,7 +352,7 @@ func (d *Desk) relative(file string, kinds []packages.Kind, from, to int, dotted
 
 // suggestInCode suggests in a script: what modules it can import, classes and ids in selectors, globals and members of
 // what its pages have.
-func (d *Desk) suggestInCode(ctx context.Context, file string, p *place) []Suggestion {
+func (d *Snapshot) suggestInCode(ctx context.Context, file string, p *place) []Suggestion {
 	if from, to, in := quotedAt(p.text, p.at); in {
 		before := bytes.TrimRight(p.text[:from-1], " \t(")
 		if bytes.HasSuffix(before, []byte("from")) || bytes.HasSuffix(before, []byte("import")) {
@@ -403,7 +403,7 @@ type definition struct {
 }
 
 // definitions are the globals that the scripts of a file's pages define, each by the first script that does.
-func (d *Desk) definitions(ctx context.Context, file string) map[string]definition {
+func (d *Snapshot) definitions(ctx context.Context, file string) map[string]definition {
 	list := map[string]definition{}
 	for _, of := range sortedKeys(d.pagesWith(ctx, file)) {
 		v := d.pageOf(of)
@@ -431,7 +431,7 @@ func (d *Desk) definitions(ctx context.Context, file string) map[string]definiti
 }
 
 // globals suggests the globals of a script's pages.
-func (d *Desk) globals(ctx context.Context, file string, from, to int) []Suggestion {
+func (d *Snapshot) globals(ctx context.Context, file string, from, to int) []Suggestion {
 	var list []Suggestion
 	all := d.definitions(ctx, file)
 	for _, name := range sortedKeys(all) {
@@ -449,7 +449,7 @@ func (x definition) by() string {
 }
 
 // members suggests the members of a global, as a rehearsal of the page's libraries shows them.
-func (d *Desk) members(ctx context.Context, file, global string, from, to int) []Suggestion {
+func (d *Snapshot) members(ctx context.Context, file, global string, from, to int) []Suggestion {
 	of := d.definitions(ctx, file)[global]
 	if of.library == "" {
 		return nil
@@ -469,7 +469,7 @@ func (d *Desk) members(ctx context.Context, file, global string, from, to int) [
 }
 
 // modules suggests what a module can import: names that the import maps of its pages have, and files beside it.
-func (d *Desk) modules(ctx context.Context, file string, from, to int) []Suggestion {
+func (d *Snapshot) modules(ctx context.Context, file string, from, to int) []Suggestion {
 	names := map[string]string{}
 	for _, of := range sortedKeys(d.pagesWith(ctx, file)) {
 		v := d.pageOf(of)

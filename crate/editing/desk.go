@@ -1,6 +1,6 @@
 // Package editing answers what somebody asks who is writing a page, a stylesheet, a script or the packing list: what
-// could stand here, what this is, where it comes from, and where it is used. Texts that are not saved count, and nothing
-// is changed.
+// could stand here, what this is, where it comes from, and where it is used. Texts that are not saved count, and
+// nothing is changed.
 package editing
 
 import (
@@ -27,7 +27,7 @@ type Span struct {
 	Start, End int
 }
 
-// A Known remembers what was read of files by their bytes. Several desks, one after the other, share one.
+// A Known remembers what was read of files by their bytes. Several snapshots, one after the other, share one.
 type Known struct {
 	sheets memo.Memo[uint64, *style.Sheet]
 	kept   int
@@ -46,8 +46,8 @@ func (k *Known) sheet(b []byte) *style.Sheet {
 // Full reports whether so much is remembered that a new one should be begun.
 func (k *Known) Full() bool { return k.kept > maxSheets }
 
-// A Desk is a project as somebody has it before them. It answers for one state of the files.
-type Desk struct {
+// A Snapshot is a project as it is being written. It answers for one state of the files.
+type Snapshot struct {
 	p       *project.Project
 	site    *walk.Site
 	scripts *tags.Scripts
@@ -56,19 +56,19 @@ type Desk struct {
 }
 
 // Writing says how the packing list is being written that can't be read so: all else is answered by the saved one.
-func (d *Desk) Writing(list []byte) { d.list = list }
+func (d *Snapshot) Writing(list []byte) { d.list = list }
 
 // New reads the list of a project's files. The error is the context's, or that of a folder that can't be read.
-func New(ctx context.Context, p *project.Project, known *Known) (*Desk, error) {
+func New(ctx context.Context, p *project.Project, known *Known) (*Snapshot, error) {
 	site, err := p.Walk(ctx)
 	if err != nil {
 		return nil, err
 	}
-	return &Desk{p: p, site: site, scripts: tags.NewScripts(p), known: known}, nil
+	return &Snapshot{p: p, site: site, scripts: tags.NewScripts(p), known: known}, nil
 }
 
 // Text is the text of a file as it is being written, by its path from the project's root, nil if it can't be read.
-func (d *Desk) Text(file string) []byte {
+func (d *Snapshot) Text(file string) []byte {
 	b, err := d.p.ReadFile(paths.FoundInProject(file))
 	if err != nil {
 		return nil
@@ -77,7 +77,7 @@ func (d *Desk) Text(file string) []byte {
 }
 
 // pageOf reads the page of a file, nil if the file is none.
-func (d *Desk) pageOf(file string) *tags.Page {
+func (d *Snapshot) pageOf(file string) *tags.Page {
 	name, in := d.p.InSite(paths.FoundInProject(file))
 	if !in {
 		return nil
@@ -96,7 +96,7 @@ func (d *Desk) pageOf(file string) *tags.Page {
 func comparePaths(a, b paths.InSite) int { return strings.Compare(a.String(), b.String()) }
 
 // eachPage calls visit for the pages of the site that can be read, with their files from the project's root.
-func (d *Desk) eachPage(ctx context.Context, visit func(file string, v *tags.Page)) error {
+func (d *Snapshot) eachPage(ctx context.Context, visit func(file string, v *tags.Page)) error {
 	for _, name := range d.site.Pages {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -119,7 +119,7 @@ type sheet struct {
 }
 
 // sheetsOf are the stylesheets of a page, in their order.
-func (d *Desk) sheetsOf(file string, v *tags.Page) []sheet {
+func (d *Snapshot) sheetsOf(file string, v *tags.Page) []sheet {
 	var list []sheet
 	for i := range v.Includes {
 		in := &v.Includes[i]
@@ -139,7 +139,7 @@ func (d *Desk) sheetsOf(file string, v *tags.Page) []sheet {
 
 // include reads the file of a page's include: its path from the project's root, and its bytes, nil if they are not at
 // hand. What pages have by a link is read where the site has a copy, or the cache.
-func (d *Desk) include(v *tags.Page, i int) (file string, text []byte) {
+func (d *Snapshot) include(v *tags.Page, i int) (file string, text []byte) {
 	of := v.Of[i]
 	if of.File == nil {
 		t := v.Targets[i]
@@ -157,7 +157,7 @@ func (d *Desk) include(v *tags.Page, i int) (file string, text []byte) {
 }
 
 // pagesWith are the pages that load a file of the site, or the page itself.
-func (d *Desk) pagesWith(ctx context.Context, file string) map[string]*tags.Page {
+func (d *Snapshot) pagesWith(ctx context.Context, file string) map[string]*tags.Page {
 	list := map[string]*tags.Page{}
 	if v := d.pageOf(file); v != nil {
 		list[file] = v
@@ -181,7 +181,7 @@ func (d *Desk) pagesWith(ctx context.Context, file string) map[string]*tags.Page
 const maxPages = 20
 
 // sheetsFor are the stylesheets of the pages that a file is, or is loaded by, each once, and the file itself.
-func (d *Desk) sheetsFor(ctx context.Context, file string) []sheet {
+func (d *Snapshot) sheetsFor(ctx context.Context, file string) []sheet {
 	var list []sheet
 	seen := map[string]bool{}
 	for _, of := range sortedKeys(d.pagesWith(ctx, file)) {
@@ -205,7 +205,7 @@ func isSheet(file string) bool { return packages.KindOf(file) == packages.Styles
 func isScript(file string) bool { return packages.KindOf(file) == packages.Script }
 
 // own are the site's own files of a kind, from the project's root.
-func (d *Desk) own(kind packages.Kind) []string {
+func (d *Snapshot) own(kind packages.Kind) []string {
 	var list []string
 	for _, name := range d.p.OwnFiles(d.site, kind) {
 		list = append(list, d.p.InProject(name).String())
@@ -241,7 +241,7 @@ func inlineAt(v *tags.Page, at int) int {
 }
 
 // folderOf is the folder of a file in the site, "." for the site's own.
-func (d *Desk) folderOf(file string) string {
+func (d *Snapshot) folderOf(file string) string {
 	name, _ := d.p.InSite(paths.FoundInProject(file))
 	return path.Dir(name.String())
 }

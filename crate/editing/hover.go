@@ -26,7 +26,7 @@ type Note struct {
 
 // About says what stands at an offset of a file: a tag of a library, a class, a global. It is nil for what nothing is
 // known of.
-func (d *Desk) About(ctx context.Context, file string, at int) *Note {
+func (d *Snapshot) About(ctx context.Context, file string, at int) *Note {
 	p, ok := d.placeAt(file, at)
 	if !ok {
 		return nil
@@ -48,7 +48,7 @@ func (d *Desk) About(ctx context.Context, file string, at int) *Note {
 }
 
 // aboutTag says what is known of the file that a tag loads.
-func (d *Desk) aboutTag(ctx context.Context, v *tags.Page, i int) []string {
+func (d *Snapshot) aboutTag(ctx context.Context, v *tags.Page, i int) []string {
 	in, of := &v.Includes[i], v.Of[i]
 	name, text := d.include(v, i)
 	if of.Library == "" && text == nil {
@@ -120,7 +120,7 @@ func few(list []string) string {
 }
 
 // sameBytes says whether the local copy has the bytes that are sealed, as a link with an integrity has.
-func (d *Desk) sameBytes(of project.Sealed) string {
+func (d *Snapshot) sameBytes(of project.Sealed) string {
 	if of.File.At.IsZero() {
 		return "local copy: none; pages have a link"
 	}
@@ -135,7 +135,7 @@ func (d *Desk) sameBytes(of project.Sealed) string {
 }
 
 // newer names the newest version of a library's package that is known without asking anybody, "" if there is none.
-func (d *Desk) newer(ctx context.Context, library string) string {
+func (d *Snapshot) newer(ctx context.Context, library string) string {
 	lib := d.p.List.Library(library)
 	pkg, packaged := lib.Package()
 	if !packaged {
@@ -165,7 +165,7 @@ type name struct {
 }
 
 // nameAt is the class, id, custom property or global at a place.
-func (d *Desk) nameAt(file string, p *place) (name, Span) {
+func (d *Snapshot) nameAt(file string, p *place) (name, Span) {
 	span := func(from, to int) Span { return Span{file, p.from + from, p.from + to} }
 	switch p.language {
 	case markup:
@@ -212,7 +212,7 @@ func (d *Desk) nameAt(file string, p *place) (name, Span) {
 }
 
 // aboutName says where a class, an id or a custom property has its rules, and who defines a global.
-func (d *Desk) aboutName(ctx context.Context, file string, n name) []string {
+func (d *Snapshot) aboutName(ctx context.Context, file string, n name) []string {
 	if n.kind == "" {
 		of, has := d.definitions(ctx, file)[n.text]
 		if !has {
@@ -247,7 +247,7 @@ func (d *Desk) aboutName(ctx context.Context, file string, n name) []string {
 const maxRules = 3
 
 // at0 says in which file and line something of a stylesheet is.
-func (s *sheet) at0(d *Desk, offset int) string {
+func (s *sheet) at0(d *Snapshot, offset int) string {
 	line, _ := page.Position(d.Text(s.file), s.at+offset)
 	of := ""
 	if s.library != "" {
@@ -284,6 +284,6 @@ func shortened(b []byte) []byte {
 }
 
 // inSite is a file from the project's root as it is in the site.
-func (d *Desk) inSite(file string) (paths.InSite, bool) {
+func (d *Snapshot) inSite(file string) (paths.InSite, bool) {
 	return d.p.InSite(paths.FoundInProject(file))
 }

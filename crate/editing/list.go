@@ -20,7 +20,7 @@ var keyValues = map[string][]string{
 }
 
 // suggestInList suggests keys and values in the packing list, by the indentation of its lines.
-func (d *Desk) suggestInList(at int) []Suggestion {
+func (d *Snapshot) suggestInList(at int) []Suggestion {
 	text := d.list
 	if text == nil {
 		text = d.Text(record.ListFile)
@@ -83,7 +83,7 @@ func matches(own, steps []string) bool {
 }
 
 // valuesOf are the values that a key may have, as far as they are known.
-func (d *Desk) valuesOf(steps []string) []string {
+func (d *Snapshot) valuesOf(steps []string) []string {
 	switch key := steps[len(steps)-1]; {
 	case key == "needs":
 		return d.p.Seal.Names()

@@ -29,7 +29,7 @@ type place struct {
 }
 
 // placeAt tells what is written at an offset of a file.
-func (d *Desk) placeAt(file string, at int) (place, bool) {
+func (d *Snapshot) placeAt(file string, at int) (place, bool) {
 	text := d.Text(file)
 	if text == nil || at < 0 || at > len(text) {
 		return place{}, false

@@ -17,9 +17,9 @@ import (
 	"merrycrate.example/merry/crate/tags"
 )
 
-// From lists where what stands at an offset of a file comes from: the file of a tag, the rules of a class, the module of
-// an import, the script that defines a global.
-func (d *Desk) From(ctx context.Context, file string, at int) []Span {
+// From lists where what stands at an offset of a file comes from: the file of a tag, the rules of a class, the module
+// of an import, the script that defines a global.
+func (d *Snapshot) From(ctx context.Context, file string, at int) []Span {
 	p, ok := d.placeAt(file, at)
 	if !ok {
 		return nil
@@ -84,7 +84,7 @@ func referenceAt(p *place) (string, bool) {
 }
 
 // fileOf is the file of the site that a reference leads to.
-func (d *Desk) fileOf(from paths.InSite, base, ref string) []Span {
+func (d *Snapshot) fileOf(from paths.InSite, base, ref string) []Span {
 	t := tags.Lead(d.p, from, base, ref, false)
 	if t.Path.IsZero() || !d.site.Has(t.Path) && !d.p.Exists(d.p.InProject(t.Path)) {
 		return nil
@@ -107,7 +107,7 @@ func offsetOf(b []byte, line, column int) int {
 
 // Uses lists where what stands at an offset of a file is used: all tags of a library, all that leads to a file, all
 // places of a class, an id or a custom property.
-func (d *Desk) Uses(ctx context.Context, file string, at int) ([]Span, error) {
+func (d *Snapshot) Uses(ctx context.Context, file string, at int) ([]Span, error) {
 	p, ok := d.placeAt(file, at)
 	if !ok {
 		return nil, nil
@@ -118,7 +118,8 @@ func (d *Desk) Uses(ctx context.Context, file string, at int) ([]Span, error) {
 			var list []Span
 			err := d.eachPage(ctx, func(of string, v *tags.Page) {
 				for j := range v.Includes {
-					if library != "" && v.Library(j) == library || library == "" && !target.IsZero() && v.Targets[j] == target {
+					if library != "" && v.Library(j) == library || library == "" && !target.IsZero() &&
+						v.Targets[j] == target {
 						list = append(list, Span{of, v.Includes[j].Start, v.Includes[j].End})
 					}
 				}
@@ -135,7 +136,7 @@ func (d *Desk) Uses(ctx context.Context, file string, at int) ([]Span, error) {
 
 // placesOf are all places of a class, an id or a custom property: in pages, own stylesheets and own scripts, those of
 // scripts as far as they are sure.
-func (d *Desk) placesOf(ctx context.Context, n name) ([]Span, error) {
+func (d *Snapshot) placesOf(ctx context.Context, n name) ([]Span, error) {
 	var list []Span
 	inCode := func(file string, from int, text []byte) {
 		for _, u := range script.Uses(text, func(word string) bool { return word == n.text }) {
@@ -147,7 +148,8 @@ func (d *Desk) placesOf(ctx context.Context, n name) ([]Span, error) {
 	}
 	inSheet := func(file string, from int, text []byte) {
 		for _, m := range d.known.sheet(text).Mentions {
-			if m.Kind == n.kind && m.Name == n.text && bytes.HasPrefix(text[min(m.Offset, len(text)):], []byte(n.text)) {
+			if m.Kind == n.kind && m.Name == n.text && bytes.HasPrefix(text[min(m.Offset, len(text)):],
+				[]byte(n.text)) {
 				list = append(list, Span{file, from + m.Offset, from + m.Offset + len(n.text)})
 			}
 		}
@@ -196,7 +198,7 @@ type Naming struct {
 }
 
 // Nameable says what can be renamed at an offset of a file. The error says why a name can't be.
-func (d *Desk) Nameable(ctx context.Context, file string, at int) (*Naming, error) {
+func (d *Snapshot) Nameable(ctx context.Context, file string, at int) (*Naming, error) {
 	p, ok := d.placeAt(file, at)
 	if !ok {
 		return nil, nil
@@ -225,7 +227,7 @@ func (d *Desk) Nameable(ctx context.Context, file string, at int) (*Naming, erro
 }
 
 // Rename lists the places that get a new name when the class, id or custom property at an offset is renamed.
-func (d *Desk) Rename(ctx context.Context, file string, at int, to string) ([]Span, error) {
+func (d *Snapshot) Rename(ctx context.Context, file string, at int, to string) ([]Span, error) {
 	p, ok := d.placeAt(file, at)
 	if !ok {
 		return nil, nil
@@ -251,7 +253,7 @@ type Entry struct {
 }
 
 // Loads lists what a page loads, in the order of its tags. It is nil for a file that is no page.
-func (d *Desk) Loads(file string) []Entry {
+func (d *Snapshot) Loads(file string) []Entry {
 	v := d.pageOf(file)
 	if v == nil {
 		return nil
@@ -283,7 +285,7 @@ type Tag struct {
 
 // TagAt returns the page that a file is, as commands name it, "" if it is none, and the tag at an offset, nil if there
 // is none.
-func (d *Desk) TagAt(file string, at int) (page string, tag *Tag) {
+func (d *Snapshot) TagAt(file string, at int) (page string, tag *Tag) {
 	v := d.pageOf(file)
 	if v == nil {
 		return "", nil

@@ -8,6 +8,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/template"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // A Reference is one place of a page, beside its text for people, that leads to a file: an attribute, one picture of a
@@ -148,25 +149,8 @@ func references(b, masked []byte, holes []template.Hole, at place, visit func(Re
 	}
 }
 
-// HasFrames reports whether a page may have frames with documents of their own: whether one of its equals signs stands
-// behind that attribute's name. Pages have few of these signs, and they are found faster than a name in any case.
-func HasFrames(b []byte) bool {
-	const name = "srcdoc"
-	for at := 0; ; at++ {
-		i := bytes.IndexByte(b[at:], '=')
-		if i < 0 {
-			return false
-		}
-		at += i
-		before := bytes.TrimRight(b[max(0, at-maxBefore):at], " \t\r\n\f")
-		if begin := len(before) - len(name); begin >= 0 && strings.EqualFold(string(before[begin:]), name) {
-			return true
-		}
-	}
-}
-
-// maxBefore is how far before its equals sign an attribute's name is looked for, in bytes: nobody writes more space.
-const maxBefore = 64
+// HasFrames reports whether a page may have frames with documents of their own.
+func HasFrames(b []byte) bool { return texts.HasValueOf(b, "srcdoc") }
 
 // A Frame is a frame with its document in an attribute (HTML Standard, section 4.8.5).
 type Frame struct {

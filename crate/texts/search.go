@@ -88,3 +88,23 @@ func headHash(head []byte) uint32 {
 func NameByte(c byte) bool {
 	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '-' || c == '_' || c >= 0x80
 }
+
+// maxBefore is how far before its equals sign an attribute's name is looked for, in bytes: nobody writes more space.
+const maxBefore = 64
+
+// HasValueOf reports whether markup may have an attribute with a value: whether one of its equals signs stands behind
+// the attribute's name, which is in lower case. Pages have few of these signs, and they are found faster than a name in
+// any case.
+func HasValueOf(b []byte, name string) bool {
+	for at := 0; ; at++ {
+		i := bytes.IndexByte(b[at:], '=')
+		if i < 0 {
+			return false
+		}
+		at += i
+		before := bytes.TrimRight(b[max(0, at-maxBefore):at], " \t\r\n\f")
+		if begin := len(before) - len(name); begin >= 0 && bytes.EqualFold(before[begin:], []byte(name)) {
+			return true
+		}
+	}
+}

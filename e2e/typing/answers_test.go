@@ -52,7 +52,8 @@ func TestRepairs(t *testing.T) {
 			"merry order index.html --fix"},
 		{"a name in another case", "js/oarlock.min.js", "js/Oarlock.min.js", "case-differs", "write js/oarlock.min.js"},
 		{"a misspelt path", "css/club.css", "css/clubb.css", "file-missing", "write css/club.css"},
-		{"the same twice", oarlockTag, oarlockTag + oarlockTag, "included-twice", "fix what is safe to fix on this page"},
+		{"the same twice", oarlockTag, oarlockTag + oarlockTag, "included-twice", "fix what is safe to fix on this " +
+			"page"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
 			wrong := strings.Replace(page, tt.old, tt.new, 1)
@@ -105,7 +106,8 @@ func TestPlanFirst(t *testing.T) {
 		t.Fatalf("a plan that is refused: done %v, plans %q", done.Done, plans)
 	}
 	e.Open("tides.html", bare+"\n<!-- not saved -->\n")
-	if err := e.Try("workspace/executeCommand", params, nil); err == nil || !strings.Contains(err.Error(), "tides.html") {
+	if err := e.Try("workspace/executeCommand", params, nil); err == nil || !strings.Contains(err.Error(),
+		"tides.html") {
 		t.Errorf("a file that is not saved: %v", err)
 	}
 	e.Type("tides.html", bare)
@@ -124,7 +126,8 @@ func TestPlanFirst(t *testing.T) {
 func TestCompletion(t *testing.T) {
 	t.Parallel()
 	s := merrytest.Started(t)
-	s.Write("css/club.css", ":root { --club-blue: #036 }\n.club-boat { color: var(--club-blue) }\n#harbour { margin: 0 }\n")
+	s.Write("css/club.css", ":root { --club-blue: #036 }\n.club-boat { color: var(--club-blue) }\n#harbour { "+
+		"margin: 0 }\n")
 	for _, tt := range []struct{ name, file, old, new, behind, want string }{
 		{"a script's path", "index.html", oarlockTag, oarlockTag + "<script src=\"\"></script>\n", "<script src=\"",
 			"js/club.js"},
@@ -134,7 +137,8 @@ func TestCompletion(t *testing.T) {
 		{"a class of the site", "index.html", "</body>", "<p class=\"cl\"></p></body>", "<p class=\"cl", "club-boat"},
 		{"a library's class", "index.html", "</body>", "<p class=\"x bw\"></p></body>", "<p class=\"x bw", "bw-button"},
 		{"an id", "index.html", "</body>", "<p id=\"\"></p></body>", "<p id=\"", "harbour"},
-		{"a custom property", "index.html", "</body>", "<p style=\"color: var(--)\"></p></body>", "var(--", "--club-blue"},
+		{"a custom property", "index.html", "</body>", "<p style=\"color: " +
+			"var(--)\"></p></body>", "var(--", "--club-blue"},
 		{"a library", "index.html", "</head>", "oarl</head>", "oarl", "oarlock"},
 		{"a library behind a bracket", "index.html", "</body>", "<brine\n</body>", "<brine", "brinework"},
 		{"a file of a library", "index.html", "</head>", "oarlock.m</head>", "oarlock.m", "oarlock.min.js"},
@@ -209,7 +213,8 @@ func TestHoverAndWays(t *testing.T) {
 		name, file, behind string
 		words              []string
 	}{
-		{"a tag", "index.html", "src=\"js/oarlock", []string{"oarlock 2.0.3", "MIT", "on the wire", "`oarlock`", "same bytes"}},
+		{"a tag", "index.html", "src=\"js/oarlock", []string{"oarlock 2.0.3", "MIT", "on the " +
+			"wire", "`oarlock`", "same bytes"}},
 		{"an own class", "index.html", "club-bo", []string{"css/club.css, line 2", "margin: 0"}},
 		{"a global", "js/club.js", "oarlo", []string{"js/oarlock.min.js of oarlock"}},
 	} {

@@ -186,11 +186,13 @@ func TestRandomEdits(t *testing.T) {
 		texts[name] = s.Read(name)
 		e.Open(name, texts[name])
 	}
-	pieces := []string{"<script src=\"js/oarlock.js\"></script>", "<", ">", "\"", "class=\"bw-button\"", "\n", "<!--", "-->",
+	pieces := []string{"<script " +
+		"src=\"js/oarlock.js\"></script>", "<", ">", "\"", "class=\"bw-button\"", "\n", "<!--", "-->",
 		"</script>", "<link rel=stylesheet href=css/", ".bw-page {", "}", "oarlock.", "import 'x'", "é", "\U0001f6a3",
 		"<style>", "</style>", "{{ page }}", "\r\n", "js/", "<script>", "data-"}
 	ask := []string{"textDocument/completion", "textDocument/hover", "textDocument/definition",
-		"textDocument/references", "textDocument/documentSymbol", "textDocument/inlayHint", "textDocument/prepareRename"}
+		"textDocument/references", "textDocument/documentSymbol", "textDocument/inlayHint",
+		"textDocument/prepareRename"}
 	for i := range edits {
 		name := files[r.IntN(len(files))]
 		text := texts[name]
@@ -206,7 +208,8 @@ func TestRandomEdits(t *testing.T) {
 			at := r.IntN(len(texts[name]) + 1)
 			params := map[string]any{"textDocument": map[string]string{"uri": e.URI(name)}, "context": map[string]any{},
 				"position": merrytest.At(texts[name], at)}
-			if err := e.Try(ask[r.IntN(len(ask))], params, nil); err != nil && strings.Contains(err.Error(), "mistake") {
+			if err := e.Try(ask[r.IntN(len(ask))], params, nil); err != nil && strings.Contains(err.Error(),
+				"mistake") {
 				t.Fatalf("edit %d of %s: %v\n%s", i, name, err, texts[name])
 			}
 		}

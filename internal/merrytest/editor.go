@@ -69,7 +69,8 @@ func (p pipes) Close() error {
 // OpenEditor starts merry editor for a site, and ends it with the test.
 func (s *Site) OpenEditor(options map[string]any) *Editor {
 	s.T.Helper()
-	e := &Editor{t: s.T, dir: s.Dir, texts: map[string]string{}, versions: map[string]int{}, found: map[string][]Finding{},
+	e := &Editor{t: s.T, dir: s.Dir, texts: map[string]string{}, versions: map[string]int{},
+		found:  map[string][]Finding{},
 		stamps: map[string]int{}}
 	e.changed = sync.NewCond(&e.mu)
 	e.cmd = s.Command("editor")
@@ -85,7 +86,8 @@ func (s *Site) OpenEditor(options map[string]any) *Editor {
 		s.T.Fatal(err)
 	}
 	ctx := context.Background()
-	e.conn, err = jsonrpc2.Dial(ctx, pipes{out, in}, jsonrpc2.ConnectionOptions{Handler: jsonrpc2.HandlerFunc(e.handle)})
+	e.conn, err = jsonrpc2.Dial(ctx, pipes{out, in},
+		jsonrpc2.ConnectionOptions{Handler: jsonrpc2.HandlerFunc(e.handle)})
 	if err != nil {
 		s.T.Fatal(err)
 	}
@@ -187,7 +189,8 @@ func (e *Editor) Type(name, text string) {
 		back++
 	}
 	e.notify("textDocument/didChange", map[string]any{"textDocument": map[string]any{"uri": e.URI(name),
-		"version": version}, "contentChanges": []any{map[string]any{"range": Range{At(old, from), At(old, len(old)-back)},
+		"version": version}, "contentChanges": []any{map[string]any{"range": Range{At(old, from), At(old,
+		len(old)-back)},
 		"text": text[from : len(text)-back]}}})
 }
 
