@@ -76,6 +76,11 @@ func tagAt(b []byte, at int) (t tagPlace, ok bool) {
 			return t, false
 		}
 		if t, ok = readTag(b, i, at); ok {
+			if j := bytes.LastIndexByte(b[:i], '<'); j >= 0 { // it may stand in the value of another tag
+				if around, in := readTag(b, j, i); in && around.inValue {
+					return readTag(b, j, at)
+				}
+			}
 			return t, true
 		}
 		from = i
@@ -153,8 +158,9 @@ func valueAt(b []byte, i int) (from, to int) {
 	}
 	if q := b[i]; q == '"' || q == '\'' {
 		from = i + 1
-		to = from + max(0, bytes.IndexByte(b[from:], q))
-		if bytes.IndexByte(b[from:], q) < 0 || bytes.ContainsAny(b[from:to], "<>") {
+		end := bytes.IndexByte(b[from:], q)
+		if to = from + max(0, end); end < 0 || bytes.ContainsAny(b[from:to], "<>") && bytes.Contains(b[from:to],
+			[]byte("\n")) {
 			to = from
 			for to < len(b) && !strings.ContainsRune("\r\n<>", rune(b[to])) {
 				to++

@@ -52,16 +52,13 @@ if wanted settle; then
   (cd "$work/moved/site" && sed -i 's/^  brinework:/&\n    into: vendor\/brinework/' crate.yaml)
   in=$work/moved/site shot settle "$(try 'merry move js/club.js js/own/')$(try 'merry check --no-rehearse')$(try 'merry settle')"
 fi
+if command -v nvim >/dev/null; then
+  shot editor "nvim -u NONE -c 'luafile $here/editor.lua' index.html"
+fi
 merry omit oarlock --page tides.html >/dev/null
 sed -i 's|js/club.js|js/Club.js|' index.html
 shot check "$(try 'merry check')"
 sed -i 's|js/Club.js|js/club.js|' index.html
-if wanted policy; then
-  cp index.html "$work/index.html"
-  sed -i "s#<title>#<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'self'; font-src 'none'; frame-ancestors 'none'\">&#" index.html
-  shot policy "$(try 'merry check index.html')$(try 'merry check --policy index.html')"
-  mv "$work/index.html" index.html
-fi
 merry undo >/dev/null 2>&1 || true
 merry demo --to "$work/played" >/dev/null
 # stand starts the stand-in registry and CDN, once; they answer while pictures are made, and end with this script.
