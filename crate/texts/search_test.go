@@ -33,3 +33,14 @@ func TestQuotedNames(t *testing.T) {
 		t.Errorf("said %v, whole %v", said, whole)
 	}
 }
+
+func TestHasValueOf(t *testing.T) {
+	for text, want := range map[string]bool{
+		`<iframe srcdoc="x">`: true, `<iframe SrcDoc = "x">`: true, "<iframe a=b srcdoc\n=x>": true,
+		`<iframe srcdoc>`: false, `<p title="srcdoc">`: false, `<p>a = b`: false, ``: false,
+	} {
+		if got := HasValueOf([]byte(text), "srcdoc"); got != want {
+			t.Errorf("%q: %v", text, got)
+		}
+	}
+}
