@@ -34,7 +34,7 @@ func flagList(flags *pflag.FlagSet) string {
 // groups are the commands by the order of the work.
 var groups = []struct{ title, commands string }{
 	{"Start:", "start demo completion"}, {"Add:", "peek take adopt"}, {"Pages:", "include omit switch order move drop"},
-	{"Verify:", "check look serve contents bill seal"},
+	{"Verify:", "check look serve editor contents bill seal"},
 	{"Upgrade:", "versions compare repin hold"}, {"Records:", "settle refill undo sources cache"},
 }
 

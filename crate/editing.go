@@ -17,6 +17,9 @@ type (
 	Naming        = editing.Naming
 )
 
+// MostSuggestions is how many suggestions are made at once.
+const MostSuggestions = editing.Most
+
 // The kinds of suggestion.
 const (
 	SuggestedFile      = editing.FilePath

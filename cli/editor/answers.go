@@ -91,6 +91,7 @@ func (s *server) completion(ctx context.Context, params json.RawMessage) (any, e
 			}
 			out.Items = append(out.Items, item)
 		}
+		out.IsIncomplete = len(out.Items) >= crate.MostSuggestions
 		return nil
 	})
 	return out, err

@@ -46,8 +46,8 @@ type Suggestion struct {
 	Take string
 }
 
-// most is how many suggestions are made at once. What is typed next leaves fewer.
-const most = 1000
+// Most is how many suggestions are made at once. What is typed next leaves fewer.
+const Most = 1000
 
 // Suggest lists what could be written at an offset of a file, best first.
 func (d *Snapshot) Suggest(ctx context.Context, file string, at int) []Suggestion {
@@ -67,12 +67,21 @@ func (d *Snapshot) Suggest(ctx context.Context, file string, at int) []Suggestio
 	case code:
 		list = d.suggestInCode(ctx, file, &p)
 	}
+	list = startingWith(list, p.text, p.at)
 	for i := range list {
 		list[i].Span.File = file
 		list[i].Span.Start += p.from
 		list[i].Span.End += p.from
 	}
-	return list[:min(len(list), most)]
+	return list[:min(len(list), Most)]
+}
+
+// startingWith leaves out what does not have what was typed so far, in any case.
+func startingWith(list []Suggestion, text []byte, at int) []Suggestion {
+	return slices.DeleteFunc(list, func(x Suggestion) bool {
+		typed := text[min(x.Span.Start, at):at]
+		return x.Take == "" && !strings.Contains(strings.ToLower(x.Label), strings.ToLower(string(typed)))
+	})
 }
 
 // suggestInMarkup suggests in a page outside of scripts and styles.
@@ -375,7 +384,10 @@ func (d *Snapshot) suggestInCode(ctx context.Context, file string, p *place) []S
 	from, to := nameAt(p.text, p.at)
 	if from > 0 && p.text[from-1] == '.' {
 		first, _ := nameAt(p.text, from-1)
-		return d.members(ctx, file, string(p.text[first:from-1]), from, to)
+		for first > 0 && p.text[first-1] == '.' {
+			first, _ = nameAt(p.text, first-1)
+		}
+		return d.members(ctx, file, string(p.text[first:from]), from, to)
 	}
 	if from == p.at {
 		return nil
@@ -448,20 +460,22 @@ func (x definition) by() string {
 	return "in " + x.file
 }
 
-// members suggests the members of a global, as a rehearsal of the page's libraries shows them.
-func (d *Snapshot) members(ctx context.Context, file, global string, from, to int) []Suggestion {
-	of := d.definitions(ctx, file)[global]
-	if of.library == "" {
+// members suggests the members of a global, or of one of its members, as a rehearsal of the page's libraries shows them.
+// Of is what stands before, with its dots.
+func (d *Snapshot) members(ctx context.Context, file, of string, from, to int) []Suggestion {
+	global, before, _ := strings.Cut(of, ".")
+	by := d.definitions(ctx, file)[global]
+	if by.library == "" {
 		return nil
 	}
-	has, known := d.p.Facts.Members(ctx, d.p.Texts(of.library, nil))
+	has, known := d.p.Facts.Members(ctx, d.p.Texts(by.library, nil))
 	if !known {
 		return nil
 	}
 	var list []Suggestion
 	for _, name := range slices.Sorted(maps.Keys(has)) {
-		if !strings.Contains(name, ".") {
-			list = append(list, Suggestion{Kind: Member, Label: name, Detail: "of " + of.library,
+		if rest, is := strings.CutPrefix(name, before); is && !strings.Contains(rest, ".") {
+			list = append(list, Suggestion{Kind: Member, Label: rest, Detail: "of " + by.library,
 				Span: Span{Start: from, End: to}})
 		}
 	}

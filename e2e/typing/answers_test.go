@@ -117,7 +117,7 @@ func TestPlanFirst(t *testing.T) {
 		t.Errorf("the plan was not carried out: %v", done)
 	}
 	if err := e.Try("workspace/executeCommand", map[string]any{"command": "merry.run", "arguments": []any{s.Dir,
-		[]string{"cache"}}}, nil); err == nil {
+		[]string{"check"}}}, nil); err == nil {
 		t.Error("a command that is no repair is run")
 	}
 }
@@ -148,6 +148,7 @@ func TestCompletion(t *testing.T) {
 		{"a class in a script", "js/club.js", "", "document.querySelector('.bw-b');\n", "('.bw-b", "bw-button"},
 		{"a global", "js/club.js", "", "oarl\n", "oarl", "oarlock"},
 		{"a member", "js/club.js", "", "oarlock.ma\n", "oarlock.ma", "make"},
+		{"a member of a member", "js/club.js", "", "oarlock.make.c\n", "oarlock.make.c", ""},
 		{"a key", "crate.yaml", "libraries:", "bro\nlibraries:", "bro", "browsers: "},
 		{"a library's key", "crate.yaml", "    version: 1.2.0", "    be\n    version: 1.2.0", "    be", "because: "},
 		{"a value", "crate.yaml", "    version: 1.2.0", "    serve: \n    version: 1.2.0", "serve: ", "cdn"},
@@ -167,7 +168,13 @@ func TestCompletion(t *testing.T) {
 			for _, i := range list.Items {
 				labels = append(labels, i.Label)
 			}
-			if !slices.Contains(labels, tt.want) {
+			for _, l := range labels {
+				if typed := tt.behind[strings.LastIndexAny(tt.behind, " \"'.<(")+1:]; tt.file == "js/club.js" &&
+					!strings.Contains(l, typed) {
+					t.Errorf("%q has no %q", l, typed)
+				}
+			}
+			if tt.want != "" && !slices.Contains(labels, tt.want) {
 				t.Errorf("%q is not among %q", tt.want, labels)
 			}
 		})

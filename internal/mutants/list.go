@@ -492,7 +492,8 @@ var list = []mutant{
 		Promise: `one build of a pair is read`},
 	{File: `crate/disk/unsaved.go`, Old: `		if path.Dir(name) != dir {`, New: `		if true {`,
 		Promise: `a text that is not saved is listed`},
-	{File: `crate/disk/unsaved.go`, Old: `ModTime: int64(xxhash.Sum64(b) >> 6)`, New: `ModTime: int64(xxhash.Sum64(nil) >> 6)`,
+	{File: `crate/disk/unsaved.go`, Old: `ModTime: int64(xxhash.Sum64(b) >> 6)`,
+		New:     `ModTime: int64(xxhash.Sum64(nil) >> 6)`,
 		Package: `e2e/typing`,
 		Promise: `one unsaved text is told from another of its length`},
 	{File: `crate/texts/search.go`, Old: `bytes.EqualFold(before[begin:], []byte(name))`,
@@ -501,7 +502,8 @@ var list = []mutant{
 		Promise: `positions count UTF-16 units`},
 	{File: `cli/editor/repairs.go`, Old: `	if chosen == nil || chosen.Title != do {`, New: `	if false {`,
 		Package: `e2e/typing`, Promise: `a plan that is refused is not carried out`},
-	{File: `cli/editor/repairs.go`, Old: `d != nil && !d.saved {`, New: `false {`, Package: `e2e/typing`,
+	{File: `cli/editor/repairs.go`, Old: `d != nil && !d.saved {`, New: `d != nil && d.version < 0 {`,
+		Package: `e2e/typing`,
 		Promise: `a file that is not saved is not changed on disk`},
 	{File: `cli/editor/repairs.go`, Old: `len(args) == 0 || !s.opt.Changes(args) {
 		return nil, problem.Misuse`, New: `len(args) == 0 {
