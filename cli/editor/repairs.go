@@ -146,24 +146,24 @@ func (of *site) further(ctx context.Context, d *document, at int) []repair {
 	file := filepath.ToSlash(rel)
 	var list []repair
 	of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
-		page, tag := snapshot.TagAt(file, at)
-		if page == "" {
+		tag, isPage := snapshot.TagAt(file, at)
+		if !isPage {
 			return nil
 		}
 		add := func(title, kind string, args ...string) {
 			list = append(list, repair{title: title, kind: kind, args: args})
 		}
-		add("put this page's tags in order", "source", "order", page, "--fix")
-		add("fix what is safe to fix on this page", "source", "check", page, "--fix")
+		add("put this page's tags in order", "source", "order", file, "--fix")
+		add("fix what is safe to fix on this page", "source", "check", file, "--fix")
 		switch {
 		case tag == nil:
 		case tag.Library == "" && tag.Ref != "":
-			add("adopt this tag", "refactor", "adopt", page, "--tag", tag.Ref)
+			add("adopt this tag", "refactor", "adopt", file, "--tag", tag.Ref)
 		case tag.Library != "" && tag.Link:
 			add("switch "+tag.Library+" to the local "+
-				"copy", "refactor", "switch", tag.Library, "--local", "--page", page)
+				"copy", "refactor", "switch", tag.Library, "--local", "--page", file)
 		case tag.Library != "":
-			add("switch "+tag.Library+" to the CDN", "refactor", "switch", tag.Library, "--cdn", "--page", page)
+			add("switch "+tag.Library+" to the CDN", "refactor", "switch", tag.Library, "--cdn", "--page", file)
 		}
 		return nil
 	})

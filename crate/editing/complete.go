@@ -460,8 +460,8 @@ func (x definition) by() string {
 	return "in " + x.file
 }
 
-// members suggests the members of a global, or of one of its members, as a rehearsal of the page's libraries shows them.
-// Of is what stands before, with its dots.
+// members suggests the members of a global, or of one of its members, as a rehearsal of the page's libraries shows
+// them. Of is what stands before, with its dots.
 func (d *Snapshot) members(ctx context.Context, file, of string, from, to int) []Suggestion {
 	global, before, _ := strings.Cut(of, ".")
 	by := d.definitions(ctx, file)[global]

@@ -283,16 +283,14 @@ type Tag struct {
 	Link    bool   // it is served from another host
 }
 
-// TagAt returns the page that a file is, as commands name it, "" if it is none, and the tag at an offset, nil if there
-// is none.
-func (d *Snapshot) TagAt(file string, at int) (page string, tag *Tag) {
+// TagAt reports whether a file is a page, and returns the tag at an offset of it, nil if there is none.
+func (d *Snapshot) TagAt(file string, at int) (tag *Tag, isPage bool) {
 	v := d.pageOf(file)
 	if v == nil {
-		return "", nil
+		return nil, false
 	}
-	name, _ := d.inSite(file)
 	if i := includeAt(v, at); i >= 0 && v.Includes[i].Ref != "" {
 		tag = &Tag{Ref: v.Includes[i].Ref, Library: v.Library(i), Link: v.Targets[i].URL != ""}
 	}
-	return name.String(), tag
+	return tag, true
 }

@@ -66,6 +66,10 @@ func TestRepairs(t *testing.T) {
 			e := s.OpenEditor(nil)
 			e.Open("index.html", wrong)
 			f := e.Has("index.html", tt.finding)
+			if text, err := os.ReadFile(strings.TrimPrefix(f.CodeDescription.Href, "file://")); err != nil ||
+				!strings.Contains(string(text), tt.finding) {
+				t.Errorf("%s is explained by %q: %v", tt.finding, f.CodeDescription.Href, err)
+			}
 			a, has := actions(e, "index.html", f.Range)[tt.action]
 			if !has || a.Edit == nil {
 				t.Fatalf("no edit %q among %v", tt.action, actions(e, "index.html", f.Range))
@@ -76,6 +80,31 @@ func TestRepairs(t *testing.T) {
 				t.Error("the file was written")
 			}
 		})
+	}
+}
+
+// TestTagActions: a tag that nobody recorded can be adopted, and one of a library switched to where it is not from.
+func TestTagActions(t *testing.T) {
+	t.Parallel()
+	s, _ := merrytest.Linked(t)
+	e := s.OpenEditor(nil)
+	page := s.Read("index.html")
+	e.Open("index.html", page)
+	at := strings.Index(page, "js/oarlock.min.js")
+	titles := actions(e, "index.html", merrytest.Range{Start: merrytest.At(page, at), End: merrytest.At(page, at)})
+	a, has := titles["switch oarlock to the CDN"]
+	if !has || a.Edit == nil && a.Command == nil {
+		t.Errorf("no switch among %v", titles)
+	}
+	tag := "<script src=\"http://cdn.harbour.example/lib/oarlock/2.0.3/dist/oarlock.js\"></script>"
+	text := strings.Replace(page, "</body>", tag+"</body>", 1)
+	e.Type("index.html", text)
+	at = strings.Index(text, tag) + 9
+	titles = actions(e, "index.html", merrytest.Range{Start: merrytest.At(text, at), End: merrytest.At(text, at)})
+	if _, has := titles["switch oarlock to the local copy"]; !has {
+		if _, has := titles["adopt this tag"]; !has {
+			t.Errorf("neither adopting nor switching is among %v", titles)
+		}
 	}
 }
 
@@ -337,8 +366,5 @@ func TestRealEditor(t *testing.T) {
 		if !strings.Contains(string(out), line) {
 			t.Errorf("it does not say %q: %s", line, out)
 		}
-	}
-	if _, err := os.Stat(filepath.Join(s.Dir, "crate.yaml")); err != nil {
-		t.Error(err)
 	}
 }

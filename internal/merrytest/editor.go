@@ -40,6 +40,8 @@ type Finding struct {
 	Severity int    `json:"severity"`
 	Message  string `json:"message"`
 	Range    Range  `json:"range"`
+	// CodeDescription leads to what explains it.
+	CodeDescription struct{ Href string } `json:"codeDescription"`
 }
 
 // A Position is a line and a byte in it, both from 0, and a Range has two.

@@ -52,6 +52,7 @@ type Snapshot struct {
 	site    *walk.Site
 	scripts *tags.Scripts
 	known   *Known
+	views   *project.Viewpoint
 	list    []byte // the packing list as it is being written, where it can't be read now
 }
 
@@ -64,7 +65,8 @@ func New(ctx context.Context, p *project.Project, known *Known) (*Snapshot, erro
 	if err != nil {
 		return nil, err
 	}
-	return &Snapshot{p: p, site: site, scripts: tags.NewScripts(p), known: known}, nil
+	return &Snapshot{p: p, site: site, scripts: tags.NewScripts(p), known: known,
+		views: p.Viewpoint(site)}, nil
 }
 
 // Text is the text of a file as it is being written, by its path from the project's root, nil if it can't be read.
@@ -86,7 +88,7 @@ func (d *Snapshot) pageOf(file string) *tags.Page {
 		return nil
 	}
 	b := d.Text(file)
-	v, err := tags.Read(d.p, name, b)
+	v, err := tags.ReadPart(context.Background(), d.p, d.views, name, b) // it looks no further than the site's files
 	if err != nil {
 		return nil
 	}
@@ -102,7 +104,7 @@ func (d *Snapshot) eachPage(ctx context.Context, visit func(file string, v *tags
 			return err
 		}
 		file := d.p.InProject(name).String()
-		if v := d.pageOf(file); v != nil {
+		if v, err := tags.Read(d.p, name, d.Text(file)); err == nil {
 			visit(file, v)
 		}
 	}
