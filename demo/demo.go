@@ -102,6 +102,26 @@ func WriteFog(dir, habit string) error {
 	return os.WriteFile(filepath.Join(dir, "own", "fog.js"), []byte(FogScript), 0o644)
 }
 
+// Typed is a page with mistakes that people make while they type, to be tried in an editor.
+const Typed = `<!doctype html>
+<html lang="en">
+<head>
+  <meta charset="utf-8">
+  <meta name="viewport" content="width=device-width, initial-scale=1">
+  <title>Boats</title>
+  <link rel="stylesheet" href="css/brinwork.min.css">
+  <link rel="stylesheet" href="css/club.css">
+</head>
+<body>
+  <main class="bw-page">
+    <p class="bw-">Complete this class. Ask what bw-page is, and rename club.js.</p>
+  </main>
+  <script src="js/brinework.min.js"></script>
+  <script src="js/Club.js"></script>
+  ` + Pasted + `</body>
+</html>
+`
+
 // Pasted is a tag as documentation shows it, to be copied.
 const Pasted = `<script src="https://cdn.harbour.example/lib/tidechart/3.1.0/dist/tidechart.js" crossorigin="anonymous"></script>
 `

@@ -25,6 +25,9 @@ func LayOut(dir, habit string) (site string, err error) {
 	if err := os.WriteFile(filepath.Join(more, "tag.html"), []byte(Pasted), 0o644); err != nil {
 		return "", err
 	}
+	if err := os.WriteFile(filepath.Join(more, "boats.html"), []byte(Typed), 0o644); err != nil {
+		return "", err
+	}
 	return site, WriteFog(more, habit)
 }
 
