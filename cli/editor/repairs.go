@@ -30,7 +30,6 @@ type repair struct {
 	kind  string
 	args  []string
 	of    []check.Finding // what it repairs
-	files map[string][]byte
 }
 
 // actions lists the repairs of the findings in a range, and what else can be done with the tag there.
