@@ -31,6 +31,7 @@ func (s *server) answers() map[string]func(context.Context, json.RawMessage) (an
 		"textDocument/documentSymbol": s.symbols,
 		"textDocument/inlayHint":      s.hints,
 		"textDocument/codeAction":     s.actions,
+		"workspace/willRenameFiles":   s.willRename,
 		"workspace/executeCommand":    s.execute,
 	}
 }
@@ -282,12 +283,24 @@ func (of *site) moved(ctx context.Context, file, name string) (any, error) {
 	if path.Ext(to) == "" {
 		to += path.Ext(file)
 	}
+	edit := workspaceEdit{}
+	var err error
+	if edit.DocumentChanges, err = of.references(ctx, file, to); err != nil {
+		return nil, err
+	}
+	edit.DocumentChanges = append(edit.DocumentChanges, renameFile{"rename",
+		of.s.uri(filepath.Join(of.root, filepath.FromSlash(file))),
+		of.s.uri(filepath.Join(of.root, filepath.FromSlash(to)))})
+	return edit, nil
+}
+
+// references are the edits by which all that leads to a file follows it to another path, both from the root.
+func (of *site) references(ctx context.Context, file, to string) (list []any, err error) {
 	texts := of.s.texts()
 	files, _, err := of.dry(ctx, []string{"move", file, to}, texts)
 	if err != nil {
 		return nil, err
 	}
-	edit := workspaceEdit{}
 	target := filepath.Join(of.root, filepath.FromSlash(to))
 	for at, content := range files {
 		if at == target {
@@ -305,10 +318,45 @@ func (of *site) moved(ctx context.Context, file, name string) (any, error) {
 			e.TextDocument.Version = &d.version
 		}
 		e.Edits = of.s.edits(text, content)
-		edit.DocumentChanges = append(edit.DocumentChanges, e)
+		list = append(list, e)
 	}
-	edit.DocumentChanges = append(edit.DocumentChanges, renameFile{"rename",
-		of.s.uri(filepath.Join(of.root, filepath.FromSlash(file))), of.s.uri(target)})
+	return list, nil
+}
+
+// willRename lets references follow files that the user renames in the editor's list of files. What merry does not move,
+// such as a library's file, it leaves to the editor.
+func (s *server) willRename(ctx context.Context, params json.RawMessage) (any, error) {
+	var p struct {
+		Files []struct {
+			OldURI string `json:"oldUri"`
+			NewURI string `json:"newUri"`
+		} `json:"files"`
+	}
+	if err := json.Unmarshal(params, &p); err != nil {
+		return nil, err
+	}
+	edit := workspaceEdit{}
+	for _, f := range p.Files {
+		from, to := pathOf(f.OldURI), pathOf(f.NewURI)
+		of := s.siteOf(filepath.Dir(from), false)
+		if from == "" || to == "" || of == nil {
+			continue
+		}
+		old, err := filepath.Rel(of.root, from)
+		if err != nil {
+			continue
+		}
+		name, err := filepath.Rel(of.root, to)
+		if err != nil || !filepath.IsLocal(name) {
+			continue
+		}
+		if list, err := of.references(ctx, filepath.ToSlash(old), filepath.ToSlash(name)); err == nil {
+			edit.DocumentChanges = append(edit.DocumentChanges, list...)
+		}
+	}
+	if len(edit.DocumentChanges) == 0 {
+		return nil, ctx.Err()
+	}
 	return edit, nil
 }
 

@@ -214,6 +214,8 @@ func capabilities(encoding string) map[string]any {
 		"codeActionProvider":     map[string]any{"codeActionKinds": []string{"quickfix", "refactor", "source"}},
 		"inlayHintProvider":      true,
 		"executeCommandProvider": map[string]any{"commands": []string{runCommand}},
-		"workspace":              map[string]any{"workspaceFolders": map[string]any{"supported": true}},
+		"workspace": map[string]any{"workspaceFolders": map[string]any{"supported": true},
+			"fileOperations": map[string]any{"willRename": map[string]any{"filters": []any{map[string]any{
+				"scheme": "file", "pattern": map[string]any{"glob": "**/*", "matches": "file"}}}}}},
 	}
 }

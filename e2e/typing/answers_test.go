@@ -328,6 +328,20 @@ func TestRename(t *testing.T) {
 		t.Errorf("a library's class: %v", err)
 	}
 	edit.DocumentChanges = nil
+	e.Call("workspace/willRenameFiles", map[string]any{"files": []any{map[string]string{"oldUri": e.URI("js/club.js"),
+		"newUri": e.URI("js/boats.js")}}}, &edit)
+	followed := 0
+	for _, c := range edit.DocumentChanges {
+		if name := strings.TrimPrefix(c.TextDocument.URI, e.URI("")); c.Kind != "" ||
+			!strings.Contains(merrytest.Apply(s.Read(name), c.Edits), "js/boats.js") {
+			t.Errorf("%s does not follow: %v", name, c)
+		}
+		followed++
+	}
+	if followed != 3 {
+		t.Errorf("%d pages follow a file that is renamed, and three have it", followed)
+	}
+	edit.DocumentChanges = nil
 	e.Call("textDocument/rename", at("src=\"js/club", "crew.js"), &edit)
 	files := map[string]string{}
 	for _, c := range edit.DocumentChanges {
