@@ -323,8 +323,8 @@ func (of *site) references(ctx context.Context, file, to string) (list []any, er
 	return list, nil
 }
 
-// willRename lets references follow files that the user renames in the editor's list of files. What merry does not move,
-// such as a library's file, it leaves to the editor.
+// willRename lets references follow files that the user renames in the editor's list of files. What merry does not
+// move, such as a library's file, it leaves to the editor.
 func (s *server) willRename(ctx context.Context, params json.RawMessage) (any, error) {
 	var p struct {
 		Files []struct {
