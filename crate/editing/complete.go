@@ -479,6 +479,9 @@ func (d *Snapshot) members(ctx context.Context, file, of string, from, to int) [
 				Span: Span{Start: from, End: to}})
 		}
 	}
+	if len(list) == 0 && before == "fn." { // many have one object under two names, and it is listed under the other
+		return d.members(ctx, file, global+".prototype.", from, to)
+	}
 	return list
 }
 
