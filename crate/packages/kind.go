@@ -174,3 +174,10 @@ const (
 	Minified = record.Minified
 	Readable = record.Readable
 )
+
+// serverByName tells a script that its name, or its folder's, says to be for servers.
+func serverByName(name string) bool {
+	dir, base := path.Split(strings.ToLower(name))
+	return strings.HasSuffix(base, ".cjs") || strings.Contains(base, ".cjs.") || strings.Contains("/"+dir, "/cjs/") ||
+		strings.Contains("/"+dir, "/commonjs/")
+}

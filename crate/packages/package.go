@@ -1,6 +1,7 @@
 package packages
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"path"
@@ -55,8 +56,9 @@ type File struct {
 	// FindsItself says that a script asks where it was loaded from.
 	FindsItself bool
 
-	forLoader bool     // its text is a module's, or a server's, as far as skimming tells
-	names     []string // of files that its text may mean
+	forBundler bool     // it may ask for what bundlers replace
+	forLoader  bool     // its text is a module's, or a server's, as far as skimming tells
+	names      []string // of files that its text may mean
 }
 
 // A Ref is one reference of a stylesheet to another file.
@@ -296,8 +298,12 @@ func (d *Package) read(f *File, tree Tree, buf []byte, parse bool) ([]byte, erro
 		}
 	}
 	if f.Kind == Script {
-		f.forLoader = forLoader(b)
-		if parse {
+		f.forLoader, f.forBundler = forLoader(b), bytes.Contains(b, []byte("process."))
+		switch {
+		case !parse:
+		case serverByName(f.Path) && asksServer(b) && !importsOrExports(b) && f.forLoader:
+			f.Script = &script.Report{Form: script.Server} // no page has it, so no more is asked
+		default:
 			d.look(f, b)
 		}
 	}

@@ -243,11 +243,20 @@ func (d *Package) parseTwins(ctx context.Context, twins map[*File]*File) error {
 }
 
 // likeOther gives a readable script what reading its minified build told, and reports whether that is to be had: both
-// are what their names say, and load in the same way. Modules have imports of their own.
+// are what their names say, and load in the same way. Modules may have imports of their own, and what bundlers replace.
 func (f *File) likeOther(minified *File) bool {
 	r := minified.Script
-	if r == nil || r.Form != script.Classic && r.Form != script.Universal || minified.Build != record.Minified ||
-		f.Build != record.Readable || f.forLoader != minified.forLoader {
+	if r == nil || minified.Build != record.Minified || f.Build != record.Readable ||
+		f.forLoader != minified.forLoader {
+		return false
+	}
+	switch r.Form {
+	case script.Classic, script.Universal:
+	case script.Module:
+		if len(r.ModuleImport) > 0 || r.NeedsBundler || f.forBundler {
+			return false
+		}
+	default:
 		return false
 	}
 	f.Script, f.names, f.FindsItself, f.ReadAs = r, minified.names, minified.FindsItself, minified.Path
