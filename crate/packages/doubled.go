@@ -7,6 +7,7 @@ import (
 
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/style"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // minRules is how many classes a stylesheet must have rules for, so that it can be told whether a script has these too.
@@ -47,9 +48,14 @@ func (d *Package) readDoubled() error {
 	if err != nil {
 		return err
 	}
+	wanted := map[string]bool{}
+	for _, name := range names {
+		wanted["."+name+"{"], wanted["."+name+" {"] = true, true
+	}
+	written := texts.Contained(text, wanted)
 	rules := 0
 	for _, name := range names {
-		if bytes.Contains(text, []byte("."+name+"{")) || bytes.Contains(text, []byte("."+name+" {")) {
+		if written["."+name+"{"] || written["."+name+" {"] {
 			rules++
 		}
 	}
@@ -95,12 +101,7 @@ const maxNames = 60
 
 // classesOf are some classes that a stylesheet has rules for, from all over it.
 func classesOf(sheet []byte) []string {
-	var all []string
-	for _, m := range style.Read(sheet).Makes() {
-		if m.Kind == style.Class {
-			all = append(all, m.Name)
-		}
-	}
+	all := style.Classes(sheet)
 	if len(all) <= maxNames {
 		return all
 	}
