@@ -19,6 +19,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/parallel"
 	"merrycrate.example/merry/crate/problem"
+	"merrycrate.example/merry/crate/texts"
 )
 
 // runCommand is the command by which the editor has one of merry's run.
@@ -113,14 +114,9 @@ var writes = memo.Regexp(`(?:^|: )write (\S+)$`)
 // commandsIn are merry's commands in a finding's next step that change something.
 func (s *server) commandsIn(next string) [][]string {
 	var list [][]string
-	for _, step := range strings.Split(next, "; ") {
-		step, _, _ = strings.Cut(strings.TrimSpace(step), "  #")
+	for _, step := range texts.Steps(next) {
+		step, _, _ = strings.Cut(step, "  # ")
 		line, is := strings.CutPrefix(step, "merry ")
-		if !is {
-			if _, after, has := strings.Cut(step, ": merry "); has {
-				line, is = after, true
-			}
-		}
 		args, err := shlex.Split(line)
 		if !is || err != nil || len(args) == 0 || !s.opt.Changes(args) ||
 			slices.ContainsFunc(args, func(a string) bool {

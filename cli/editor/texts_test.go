@@ -1,6 +1,7 @@
 package editor
 
 import (
+	"slices"
 	"testing"
 	"unicode/utf8"
 )
@@ -68,5 +69,21 @@ func TestURIs(t *testing.T) {
 	}
 	if got := pathOf(uriOf("/a/b c%.html")); got != "/a/b c%.html" {
 		t.Errorf("a path becomes %q", got)
+	}
+}
+
+// TestCommandsIn: the commands of a next step are told as the command line tells them, whatever a file is called.
+func TestCommandsIn(t *testing.T) {
+	s := &server{opt: Options{Changes: func([]string) bool { return true }}}
+	for next, want := range map[string][][]string{
+		"merry adopt 'a; merry drop oarlock; b.html'":             {{"adopt", "a; merry drop oarlock; b.html"}},
+		"merry move --found  # records follow; or move them back": {{"move", "--found"}},
+		"write x; merry omit oarlock --page index.html":           {{"omit", "oarlock", "--page", "index.html"}},
+		"name it: merry drop oarlock":                             nil,
+		"merry adopt PAGE --tag x":                                nil,
+	} {
+		if got := s.commandsIn(next); !slices.EqualFunc(got, want, slices.Equal) {
+			t.Errorf("%s: %q", next, got)
+		}
 	}
 }
