@@ -298,14 +298,20 @@ func (s *server) didChange(params json.RawMessage) error {
 	return nil
 }
 
-func (s *server) didSave(params json.RawMessage) error {
+// namedIn is the path of the file that a notification is about.
+func namedIn(params json.RawMessage) (string, error) {
 	var p struct {
 		TextDocument documentID `json:"textDocument"`
 	}
-	if err := json.Unmarshal(params, &p); err != nil {
+	err := json.Unmarshal(params, &p)
+	return pathOf(p.TextDocument.URI), err
+}
+
+func (s *server) didSave(params json.RawMessage) error {
+	path, err := namedIn(params)
+	if err != nil {
 		return err
 	}
-	path := pathOf(p.TextDocument.URI)
 	s.mu.Lock()
 	if d := s.documents[path]; d != nil {
 		copied := *d
@@ -318,13 +324,10 @@ func (s *server) didSave(params json.RawMessage) error {
 }
 
 func (s *server) didClose(params json.RawMessage) error {
-	var p struct {
-		TextDocument documentID `json:"textDocument"`
-	}
-	if err := json.Unmarshal(params, &p); err != nil {
+	path, err := namedIn(params)
+	if err != nil {
 		return err
 	}
-	path := pathOf(p.TextDocument.URI)
 	s.mu.Lock()
 	delete(s.documents, path)
 	s.mu.Unlock()
