@@ -219,7 +219,7 @@ const silence = `for (let id = setTimeout(() => {}); id > 0; id--) clearTimeout(
 // visit loads a page in a tab, and listens meanwhile.
 func visit(tab context.Context, url, expression string) (Seen, error) {
 	var seen Seen
-	asked := map[network.RequestID]bool{}
+	asked, open := map[network.RequestID]bool{}, map[network.RequestID]bool{}
 	var mu sync.Mutex
 	listening, stop := context.WithCancel(tab)
 	defer stop()
@@ -236,8 +236,11 @@ func visit(tab context.Context, url, expression string) (Seen, error) {
 		case *log.EventEntryAdded:
 			seen.Console = append(seen.Console, string(ev.Entry.Level)+": "+ev.Entry.Text)
 		case *network.EventRequestWillBeSent:
-			asked[ev.RequestID] = true
+			asked[ev.RequestID], open[ev.RequestID] = true, true
+		case *network.EventLoadingFinished:
+			delete(open, ev.RequestID)
 		case *network.EventLoadingFailed:
+			delete(open, ev.RequestID)
 			if asked[ev.RequestID] {
 				seen.Failed = append(seen.Failed, ev.ErrorText)
 			}
@@ -252,6 +255,20 @@ func visit(tab context.Context, url, expression string) (Seen, error) {
 		chromedp.Evaluate(`document.fonts.ready.then(() => new Promise(r => setTimeout(() => r(`+expression+`), 50)))`,
 			&value,
 			func(p *runtime.EvaluateParams) *runtime.EvaluateParams { return p.WithAwaitPromise(true) }))
+	// What a page asks for when it has loaded may be answered late, and its fault is then told late.
+	late := false
+	for end := time.Now().Add(3 * time.Second); err == nil && time.Now().Before(end); late = true {
+		mu.Lock()
+		waits := len(open) > 0
+		mu.Unlock()
+		if !waits {
+			break
+		}
+		time.Sleep(20 * time.Millisecond)
+	}
+	if late {
+		time.Sleep(50 * time.Millisecond)
+	}
 	mu.Lock()
 	defer mu.Unlock()
 	return Seen{seen.Console, seen.Failed, value}, err
