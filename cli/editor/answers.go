@@ -367,7 +367,7 @@ func (s *server) entries(ctx context.Context, params json.RawMessage, visit func
 		return err
 	}
 	return p.of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
-		for _, e := range snapshot.Loads(p.file) {
+		for _, e := range snapshot.Loads(ctx, p.file) {
 			visit(p, e)
 		}
 		return nil

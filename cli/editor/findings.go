@@ -250,7 +250,7 @@ func extent(text []byte, line, column int) (from, to int) {
 	return from, to
 }
 
-// explained is the address of the page that explains a finding, "" if there is none.
+// explained returns the URI of the page that explains a finding, "" if no page explains it.
 func (s *server) explained(name string) string {
 	text := check.Explain(name)
 	if text == "" || s.opt.Explanations == "" {

@@ -141,7 +141,7 @@ func (of *site) further(ctx context.Context, d *document, at int) []repair {
 	file := filepath.ToSlash(rel)
 	var list []repair
 	of.withSnapshot(ctx, func(snapshot *crate.Snapshot) error {
-		tag, isPage := snapshot.TagAt(file, at)
+		tag, isPage := snapshot.TagAt(ctx, file, at)
 		if !isPage {
 			return nil
 		}

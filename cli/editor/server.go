@@ -33,7 +33,7 @@ type Options struct {
 		content []byte)) (output string, err error)
 	// Changes reports whether a command may change a project, so that it has a dry run.
 	Changes func(args []string) bool
-	// Explanations is a folder for the pages that explain findings, "" for none.
+	// Explanations is a folder for the pages that explain findings, "" to write no such pages.
 	Explanations string
 }
 
@@ -165,7 +165,7 @@ func (s *server) handle(ctx context.Context, req *jsonrpc2.Request) (any, error)
 	return nil, jsonrpc2.ErrAsyncResponse
 }
 
-// null is the answer that there is none.
+// null is the empty answer: the protocol wants one for every request.
 var null = json.RawMessage("null")
 
 // guarded answers a request; a mistake of this program ends the request, and not the session.

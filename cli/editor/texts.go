@@ -77,7 +77,7 @@ func (u units) span(b []byte, from, to int) textRange {
 	return textRange{u.position(b, from), u.position(b, to)}
 }
 
-// pathOf is the path on disk of a file's URI, "" for one that is none (RFC 8089).
+// pathOf returns the path on disk that a file: URI names (RFC 8089), "" for any other URI.
 func pathOf(uri string) string {
 	u, err := url.Parse(uri)
 	if err != nil || u.Scheme != "file" {

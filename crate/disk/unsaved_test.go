@@ -12,7 +12,7 @@ import (
 )
 
 // TestUnsaved: a text that is not saved is read, described, stamped and listed in place of the file, also where there
-// is no file yet, and nothing is written.
+// the file is not on disk yet. Nothing is written.
 func TestUnsaved(t *testing.T) {
 	dir := t.TempDir()
 	if err := os.MkdirAll(filepath.Join(dir, "a"), 0o755); err != nil {

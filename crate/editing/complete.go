@@ -13,6 +13,7 @@ import (
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
 	"merrycrate.example/merry/crate/paths"
+	"merrycrate.example/merry/crate/project"
 	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/style"
 	"merrycrate.example/merry/crate/tags"
@@ -54,7 +55,7 @@ func (d *Snapshot) Suggest(ctx context.Context, file string, at int) []Suggestio
 	if file == record.ListFile {
 		return d.suggestInList(at)
 	}
-	p, ok := d.placeAt(file, at)
+	p, ok := d.placeAt(ctx, file, at)
 	if !ok {
 		return nil
 	}
@@ -96,9 +97,9 @@ func (d *Snapshot) suggestInMarkup(ctx context.Context, file string, p *place) [
 		return d.libraries(string(p.text[from:p.at]), from, to)
 	case t.inValue && t.attribute == "class":
 		from, to := wordAt(p.text, p.at, ":/@.\\")
-		return d.names(file, p.v, style.Class, max(from, t.start0), min(to, t.end))
+		return d.names(ctx, file, style.Class, max(from, t.start0), min(to, t.end))
 	case t.inValue && t.attribute == "id":
-		return d.names(file, p.v, style.ID, t.start0, t.end)
+		return d.names(ctx, file, style.ID, t.start0, t.end)
 	case t.inValue && t.attribute == "style":
 		return d.properties(ctx, file, p.text, p.at)
 	case t.inValue:
@@ -109,7 +110,7 @@ func (d *Snapshot) suggestInMarkup(ctx context.Context, file string, p *place) [
 	case t.attribute == "" && t.end == t.start+1+len(t.element) && t.start0 == t.start+1:
 		return d.libraries(t.element, t.start, t.end)
 	}
-	return d.attributes(file, p.v, &t)
+	return d.attributes(ctx, file, &t)
 }
 
 // wanted are the kinds of file that an attribute leads to, nil for an attribute that leads to none; pages are
@@ -138,8 +139,8 @@ func (d *Snapshot) files(v *tags.Page, kinds []packages.Kind, from, to int) []Su
 		if _, is := slices.BinarySearchFunc(d.site.Pages, name, comparePaths); is {
 			kind = packages.Document
 		}
-		rank := slices.Index(kinds, kind)
-		if rank < 0 {
+		if at := d.p.InProject(name); !slices.Contains(kinds, kind) || at == project.ListPath ||
+			at == project.SealPath {
 			return
 		}
 		ref, err := v.Reach(name)
@@ -185,8 +186,8 @@ func (d *Snapshot) libraries(word string, from, to int) []Suggestion {
 }
 
 // names suggests classes or ids for which the page's stylesheets have rules.
-func (d *Snapshot) names(file string, v *tags.Page, kind style.Kind, from, to int) []Suggestion {
-	return suggestNames(d.sheetsOf(file, v), kind, from, to)
+func (d *Snapshot) names(ctx context.Context, file string, kind style.Kind, from, to int) []Suggestion {
+	return suggestNames(d.sheetsFor(ctx, file), kind, from, to)
 }
 
 func suggestNames(sheets []sheet, kind style.Kind, from, to int) []Suggestion {
@@ -222,25 +223,27 @@ func suggestNames(sheets []sheet, kind style.Kind, from, to int) []Suggestion {
 }
 
 // attributes suggests attributes that the page's libraries look for.
-func (d *Snapshot) attributes(file string, v *tags.Page, t *tagPlace) []Suggestion {
+func (d *Snapshot) attributes(ctx context.Context, file string, t *tagPlace) []Suggestion {
 	from := map[string]string{}
 	add := func(name, library string) {
 		if _, has := from[name]; !has && offered.IsOwn(name) && !slices.Contains(t.attributes, name) {
 			from[name] = library
 		}
 	}
-	for i := range v.Includes {
-		library := v.Library(i)
-		if library == "" || v.Includes[i].Kind != page.Script {
-			continue
-		}
-		if _, text := d.include(v, i); text != nil {
-			for name := range offered.Attributes(text) {
-				add(name, library)
+	for _, v := range d.pagesWith(ctx, file) {
+		for i := range v.Includes {
+			library := v.Library(i)
+			if library == "" || v.Includes[i].Kind != page.Script {
+				continue
+			}
+			if _, text := d.include(v, i); text != nil {
+				for name := range offered.Attributes(text) {
+					add(name, library)
+				}
 			}
 		}
 	}
-	for _, s := range d.sheetsOf(file, v) {
+	for _, s := range d.sheetsFor(ctx, file) {
 		for _, m := range s.Mentions {
 			if m.Kind == style.Attribute && s.library != "" {
 				add(m.Name, s.library)
@@ -410,15 +413,21 @@ func nameAt(b []byte, at int) (from, to int) {
 // A definition is a global with who defines it.
 type definition struct {
 	name, library, file string
-	line, column        int // in the file, from 1
+	text                []byte // of the script
+	from                int    // where that begins in the file
+	line, column        int    // of the definition in the text, from 1
 	when                string
 }
+
+// start is where the definition is in its file.
+func (x definition) start() int { return x.from + offsetOf(x.text, x.line, x.column) }
 
 // definitions are the globals that the scripts of a file's pages define, each by the first script that does.
 func (d *Snapshot) definitions(ctx context.Context, file string) map[string]definition {
 	list := map[string]definition{}
-	for _, of := range sortedKeys(d.pagesWith(ctx, file)) {
-		v := d.pageOf(of)
+	pages := d.pagesWith(ctx, file)
+	for _, of := range sortedKeys(pages) {
+		v := pages[of]
 		for i := range v.Includes {
 			in := &v.Includes[i]
 			if in.Kind != page.Script && in.Kind != page.InlineScript || in.Inert != "" {
@@ -428,13 +437,16 @@ func (d *Snapshot) definitions(ctx context.Context, file string) map[string]defi
 			if s == nil || s.Report == nil {
 				continue
 			}
-			at, _ := d.include(v, i)
+			at, text := d.include(v, i)
+			from := 0
 			if in.Kind == page.InlineScript {
-				at = of
+				at, from = d.inFile(v, in.TextStart())
+				text = v.InlineText(in)
 			}
 			for _, g := range s.Defines {
 				if _, has := list[g.Name]; !has {
-					list[g.Name] = definition{g.Name, v.Library(i), at, g.Line, g.Column, in.WhenWords()}
+					list[g.Name] = definition{g.Name, v.Library(i), at, text, from, g.Line, g.Column,
+						in.WhenWords()}
 				}
 			}
 		}
@@ -488,8 +500,9 @@ func (d *Snapshot) members(ctx context.Context, file, of string, from, to int) [
 // modules suggests what a module can import: names that the import maps of its pages have, and files beside it.
 func (d *Snapshot) modules(ctx context.Context, file string, from, to int) []Suggestion {
 	names := map[string]string{}
-	for _, of := range sortedKeys(d.pagesWith(ctx, file)) {
-		v := d.pageOf(of)
+	pages := d.pagesWith(ctx, file)
+	for _, of := range sortedKeys(pages) {
+		v := pages[of]
 		for _, i := range v.ImportMaps() {
 			if m, err := module.ReadMap(v.InlineText(&v.Includes[i])); err == nil {
 				for _, e := range m.Entries {

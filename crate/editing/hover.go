@@ -27,7 +27,7 @@ type Note struct {
 // About says what stands at an offset of a file: a tag of a library, a class, a global. It is nil for what nothing is
 // known of.
 func (d *Snapshot) About(ctx context.Context, file string, at int) *Note {
-	p, ok := d.placeAt(file, at)
+	p, ok := d.placeAt(ctx, file, at)
 	if !ok {
 		return nil
 	}
@@ -134,7 +134,8 @@ func (d *Snapshot) sameBytes(of project.Sealed) string {
 	return "local copy and link: the same bytes"
 }
 
-// newer names the newest version of a library's package that is known without asking anybody, "" if there is none.
+// newer says which newer version of a library the cache knows. It asks no registry, and returns "" if the cache knows
+// no newer one.
 func (d *Snapshot) newer(ctx context.Context, library string) string {
 	lib := d.p.List.Library(library)
 	pkg, packaged := lib.Package()
@@ -223,7 +224,8 @@ func (d *Snapshot) aboutName(ctx context.Context, file string, n name) []string 
 			line += " of " + of.library
 		}
 		if of.line > 0 {
-			line += fmt.Sprintf(", line %d", of.line)
+			n, _ := page.Position(d.Text(of.file), of.start())
+			line += fmt.Sprintf(", line %d", n)
 		}
 		return []string{line, "when: " + of.when}
 	}

@@ -2,6 +2,7 @@ package editing
 
 import (
 	"bytes"
+	"context"
 	"slices"
 	"strings"
 
@@ -29,7 +30,7 @@ type place struct {
 }
 
 // placeAt tells what is written at an offset of a file.
-func (d *Snapshot) placeAt(file string, at int) (place, bool) {
+func (d *Snapshot) placeAt(ctx context.Context, file string, at int) (place, bool) {
 	text := d.Text(file)
 	if text == nil || at < 0 || at > len(text) {
 		return place{}, false
@@ -41,7 +42,7 @@ func (d *Snapshot) placeAt(file string, at int) (place, bool) {
 	case isScript(file):
 		p.language = code
 	default:
-		if p.v = d.pageOf(file); p.v == nil {
+		if p.v = d.pageOf(ctx, file); p.v == nil {
 			return place{}, false
 		}
 		if i := inlineAt(p.v, at); i >= 0 {

@@ -5,12 +5,14 @@ package editing
 
 import (
 	"context"
+	"fmt"
 	"path"
 	"slices"
 	"strings"
 
 	"github.com/cespare/xxhash/v2"
 
+	"merrycrate.example/merry/crate/compose"
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/page"
@@ -53,7 +55,9 @@ type Snapshot struct {
 	scripts *tags.Scripts
 	known   *Known
 	views   *project.Viewpoint
-	list    []byte // the packing list as it is being written, where it can't be read now
+	parts   func(ctx context.Context) *compose.Site // read when it is first asked for
+	list    []byte                                  // the packing list as it is being written,
+		where it can't be read now
 }
 
 // Writing says how the packing list is being written that can't be read so: all else is answered by the saved one.
@@ -65,8 +69,15 @@ func New(ctx context.Context, p *project.Project, known *Known) (*Snapshot, erro
 	if err != nil {
 		return nil, err
 	}
-	return &Snapshot{p: p, site: site, scripts: tags.NewScripts(p), known: known,
-		views: p.Viewpoint(site)}, nil
+	d := &Snapshot{p: p, site: site, scripts: tags.NewScripts(p), known: known, views: p.Viewpoint(site)}
+	var parts *compose.Site
+	d.parts = func(ctx context.Context) *compose.Site {
+		if parts == nil {
+			parts = p.PartsOf(ctx, site, site.Pages)
+		}
+		return parts
+	}
+	return d, nil
 }
 
 // Text is the text of a file as it is being written, by its path from the project's root, nil if it can't be read.
@@ -78,8 +89,8 @@ func (d *Snapshot) Text(file string) []byte {
 	return b
 }
 
-// pageOf reads the page of a file, nil if the file is none.
-func (d *Snapshot) pageOf(file string) *tags.Page {
+// pageOf reads a file as a page. It returns nil if the site has no such page, or the page can't be read.
+func (d *Snapshot) pageOf(ctx context.Context, file string) *tags.Page {
 	name, in := d.p.InSite(paths.FoundInProject(file))
 	if !in {
 		return nil
@@ -88,7 +99,7 @@ func (d *Snapshot) pageOf(file string) *tags.Page {
 		return nil
 	}
 	b := d.Text(file)
-	v, err := tags.ReadPart(context.Background(), d.p, d.views, name, b) // it looks no further than the site's files
+	v, err := tags.ReadPart(ctx, d.p, d.views, name, b)
 	if err != nil {
 		return nil
 	}
@@ -120,8 +131,17 @@ type sheet struct {
 	library string // "" for the site's own
 }
 
+// inFile is where an offset of a page is: in its own file, or in one of those that it is put together from.
+func (d *Snapshot) inFile(v *tags.Page, offset int) (file string, at int) {
+	if v.Whole == nil {
+		return d.p.InProject(v.Path).String(), offset
+	}
+	name, at := v.Whole.Locate(offset)
+	return d.p.InProject(name).String(), at
+}
+
 // sheetsOf are the stylesheets of a page, in their order.
-func (d *Snapshot) sheetsOf(file string, v *tags.Page) []sheet {
+func (d *Snapshot) sheetsOf(v *tags.Page) []sheet {
 	var list []sheet
 	for i := range v.Includes {
 		in := &v.Includes[i]
@@ -129,7 +149,8 @@ func (d *Snapshot) sheetsOf(file string, v *tags.Page) []sheet {
 		case in.Inert != "":
 		case in.Kind == page.InlineStyle:
 			text := v.Code(in)
-			list = append(list, sheet{Sheet: d.known.sheet(text), file: file, text: text, at: in.TextStart()})
+			file, at := d.inFile(v, in.TextStart())
+			list = append(list, sheet{Sheet: d.known.sheet(text), file: file, text: text, at: at})
 		case in.Kind == page.Stylesheet:
 			if name, text := d.include(v, i); text != nil {
 				list = append(list, sheet{Sheet: d.known.sheet(text), file: name, text: text, library: v.Library(i)})
@@ -158,24 +179,34 @@ func (d *Snapshot) include(v *tags.Page, i int) (file string, text []byte) {
 	return of.File.At.String(), b
 }
 
-// pagesWith are the pages that load a file of the site, or the page itself.
+// pagesWith are the pages that a file is a part of, or that load it, as visitors receive them: the page itself, if it
+// is one file. They are by their files, from the project's root.
 func (d *Snapshot) pagesWith(ctx context.Context, file string) map[string]*tags.Page {
-	list := map[string]*tags.Page{}
-	if v := d.pageOf(file); v != nil {
-		list[file] = v
-		return list
-	}
 	name, in := d.p.InSite(paths.FoundInProject(file))
 	if !in {
-		return list
+		return nil
 	}
-	d.eachPage(ctx, func(of string, v *tags.Page) {
-		for i := range v.Includes {
-			if len(list) < maxPages && v.Targets[i].Path == name {
-				list[of] = v
+	names := []paths.InSite{name}
+	if d.pageOf(ctx, file) == nil {
+		names = nil
+		d.eachPage(ctx, func(_ string, v *tags.Page) {
+			if len(names) < maxPages && slices.ContainsFunc(v.Targets,
+				func(t tags.Target) bool { return t.Path == name }) {
+				names = append(names, v.Path)
+			}
+		})
+	}
+	list := map[string]*tags.Page{}
+	for _, part := range names {
+		for _, of := range d.parts(ctx).PagesWith(part) {
+			if len(list) >= maxPages {
+				break
+			}
+			if v, err := tags.ReadComposed(d.p, d.parts(ctx), of); err == nil {
+				list[d.p.InProject(of).String()] = v
 			}
 		}
-	})
+	}
 	return list
 }
 
@@ -186,16 +217,16 @@ const maxPages = 20
 func (d *Snapshot) sheetsFor(ctx context.Context, file string) []sheet {
 	var list []sheet
 	seen := map[string]bool{}
-	for _, of := range sortedKeys(d.pagesWith(ctx, file)) {
-		v := d.pageOf(of)
-		for _, s := range d.sheetsOf(of, v) {
-			if key := s.file + "\x00" + string(rune(s.at)); !seen[key] {
+	pages := d.pagesWith(ctx, file)
+	for _, of := range sortedKeys(pages) {
+		for _, s := range d.sheetsOf(pages[of]) {
+			if key := fmt.Sprint(s.file, " ", s.at); !seen[key] {
 				seen[key] = true
 				list = append(list, s)
 			}
 		}
 	}
-	if b := d.Text(file); isSheet(file) && b != nil && !seen[file+"\x00"+string(rune(0))] {
+	if b := d.Text(file); isSheet(file) && b != nil && !seen[file+" 0"] {
 		list = append(list, sheet{Sheet: d.known.sheet(b), file: file, text: b,
 			library: d.p.At(paths.FoundInProject(file)).Library})
 	}
@@ -215,7 +246,7 @@ func (d *Snapshot) own(kind packages.Kind) []string {
 	return list
 }
 
-// includeAt is the index of the include whose tag a place of a page is in, -1 if it is in none.
+// includeAt returns the index of the include whose tag contains an offset of a page, -1 if no tag does.
 func includeAt(v *tags.Page, at int) int {
 	for i := range v.Includes {
 		in := &v.Includes[i]
@@ -230,7 +261,7 @@ func includeAt(v *tags.Page, at int) int {
 	return -1
 }
 
-// inlineAt is the index of the inline script or style whose text a place of a page is in, -1 if it is in none.
+// inlineAt returns the index of the inline script or style whose text contains an offset of a page, -1 if no text does.
 func inlineAt(v *tags.Page, at int) int {
 	for i := range v.Includes {
 		in := &v.Includes[i]

@@ -20,7 +20,7 @@ import (
 // From lists where what stands at an offset of a file comes from: the file of a tag, the rules of a class, the module
 // of an import, the script that defines a global.
 func (d *Snapshot) From(ctx context.Context, file string, at int) []Span {
-	p, ok := d.placeAt(file, at)
+	p, ok := d.placeAt(ctx, file, at)
 	if !ok {
 		return nil
 	}
@@ -51,7 +51,7 @@ func (d *Snapshot) From(ctx context.Context, file string, at int) []Span {
 		if !has || of.file == "" {
 			return nil
 		}
-		start := offsetOf(d.Text(of.file), of.line, of.column)
+		start := of.start()
 		return []Span{{of.file, start, start}}
 	}
 	var list []Span
@@ -108,7 +108,7 @@ func offsetOf(b []byte, line, column int) int {
 // Uses lists where what stands at an offset of a file is used: all tags of a library, all that leads to a file, all
 // places of a class, an id or a custom property.
 func (d *Snapshot) Uses(ctx context.Context, file string, at int) ([]Span, error) {
-	p, ok := d.placeAt(file, at)
+	p, ok := d.placeAt(ctx, file, at)
 	if !ok {
 		return nil, nil
 	}
@@ -199,7 +199,7 @@ type Naming struct {
 
 // Nameable says what can be renamed at an offset of a file. The error says why a name can't be.
 func (d *Snapshot) Nameable(ctx context.Context, file string, at int) (*Naming, error) {
-	p, ok := d.placeAt(file, at)
+	p, ok := d.placeAt(ctx, file, at)
 	if !ok {
 		return nil, nil
 	}
@@ -228,7 +228,7 @@ func (d *Snapshot) Nameable(ctx context.Context, file string, at int) (*Naming, 
 
 // Rename lists the places that get a new name when the class, id or custom property at an offset is renamed.
 func (d *Snapshot) Rename(ctx context.Context, file string, at int, to string) ([]Span, error) {
-	p, ok := d.placeAt(file, at)
+	p, ok := d.placeAt(ctx, file, at)
 	if !ok {
 		return nil, nil
 	}
@@ -252,9 +252,9 @@ type Entry struct {
 	Wire   int64 // bytes on the wire, 0 if they are not known
 }
 
-// Loads lists what a page loads, in the order of its tags. It is nil for a file that is no page.
-func (d *Snapshot) Loads(file string) []Entry {
-	v := d.pageOf(file)
+// Loads lists what a page loads, in the order of its tags. For other files the list is empty.
+func (d *Snapshot) Loads(ctx context.Context, file string) []Entry {
+	v := d.pageOf(ctx, file)
 	if v == nil {
 		return nil
 	}
@@ -279,13 +279,13 @@ func (d *Snapshot) Loads(file string) []Entry {
 // A Tag is the tag at a place of a page.
 type Tag struct {
 	Ref     string
-	Library string // "" if it is of none
+	Library string // "" for a file of no library
 	Link    bool   // it is served from another host
 }
 
-// TagAt reports whether a file is a page, and returns the tag at an offset of it, nil if there is none.
-func (d *Snapshot) TagAt(file string, at int) (tag *Tag, isPage bool) {
-	v := d.pageOf(file)
+// TagAt returns the tag at an offset of a page, or nil where no tag is. It also reports whether the file is a page.
+func (d *Snapshot) TagAt(ctx context.Context, file string, at int) (tag *Tag, isPage bool) {
+	v := d.pageOf(ctx, file)
 	if v == nil {
 		return nil, false
 	}
