@@ -56,8 +56,8 @@ type Snapshot struct {
 	known   *Known
 	views   *project.Viewpoint
 	parts   func(ctx context.Context) *compose.Site // read when it is first asked for
-	list    []byte                                  // the packing list as it is being written,
-		where it can't be read now
+	// list is the packing list as it is being written, where it can't be read so.
+	list []byte
 }
 
 // Writing says how the packing list is being written that can't be read so: all else is answered by the saved one.
@@ -190,8 +190,8 @@ func (d *Snapshot) pagesWith(ctx context.Context, file string) map[string]*tags.
 	if d.pageOf(ctx, file) == nil {
 		names = nil
 		d.eachPage(ctx, func(_ string, v *tags.Page) {
-			if len(names) < maxPages && slices.ContainsFunc(v.Targets,
-				func(t tags.Target) bool { return t.Path == name }) {
+			loads := func(t tags.Target) bool { return t.Path == name }
+			if len(names) < maxPages && slices.ContainsFunc(v.Targets, loads) {
 				names = append(names, v.Path)
 			}
 		})
