@@ -87,10 +87,11 @@ func Serve(ctx context.Context, opt Options) error {
 	}
 	s.stop()
 	s.close()
-	if errors.Is(err, io.EOF) || errors.Is(err, os.ErrClosed) {
-		return nil
+	if err == nil || ctx.Err() != nil || errors.Is(err, io.EOF) || errors.Is(err, os.ErrClosed) {
+		return ctx.Err()
 	}
-	return err
+	return problem.Fault(problem.EditorFailed, "restart the server in the editor", "what came on standard input is no "+
+		"message of the Language Server Protocol: %v", err)
 }
 
 // binder hands the connection to the server before the first message.

@@ -46,6 +46,7 @@ const (
 	SettingsBad    Code = "settings-bad"    // the user's settings can't be used
 	WatchFailed    Code = "watch-failed"    // the system does not tell of changes to files
 	PortTaken      Code = "port-taken"      // nothing can listen there
+	EditorFailed   Code = "editor-failed"   // an editor ended the talk, or sent what is no message
 	BrowserMissing Code = "browser-missing" // no browser was found on this machine
 	BrowserFailed  Code = "browser-failed"  // it did not do what it was asked
 )

@@ -154,6 +154,20 @@ func TestEditorBesideOthers(t *testing.T) {
 	}
 }
 
+// TestNoMessage: what is no message of the protocol ends the session with an error that says so.
+func TestNoMessage(t *testing.T) {
+	t.Parallel()
+	s := merrytest.Empty(t)
+	for text, status := range map[string]int{"hello\n": 3, "Content-Length: 5\r\n\r\nhello": 3, "": 0} {
+		cmd := s.Command("editor")
+		cmd.Stdin = strings.NewReader(text)
+		out, _ := cmd.CombinedOutput()
+		if cmd.ProcessState.ExitCode() != status || strings.Contains(string(out), "no message") != (status == 3) {
+			t.Errorf("%q ends with status %d: %s", text, cmd.ProcessState.ExitCode(), out)
+		}
+	}
+}
+
 // TestBrokenList: a packing list that can't be read is one finding, in its line.
 func TestBrokenList(t *testing.T) {
 	t.Parallel()
