@@ -537,8 +537,12 @@ func (t *Take) meet(ctx context.Context, n *requirements.Requirement, lib *recor
 			if err != nil {
 				return err
 			}
-			_, err = t.one(ctx, dep, TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build,
-				WithNeeds: true, DevOnly: req.DevOnly}, depth+1)
+			asked := TakeRequest{Source: record.FromRegistry + n.Package, Build: req.Build, WithNeeds: true,
+				DevOnly: req.DevOnly}
+			if n.Only != "" {
+				asked.Files = []string{dep.Of(n.Only, cmp.Or(req.Build, record.Minified))}
+			}
+			_, err = t.one(ctx, dep, asked, depth+1)
 			if err != nil && problem.Of(err).Code == problem.NothingThere {
 				n.Why = "its package " + n.Package + " has nothing for a page"
 				n.Package, n.Range = "", ""

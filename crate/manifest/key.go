@@ -2,6 +2,7 @@ package manifest
 
 import (
 	"path"
+	"slices"
 	"strings"
 )
 
@@ -23,11 +24,6 @@ func NameKey(name string) string {
 // BeginsWith reports whether a file's name begins with the words of a library's: tide-simple does not begin with tides,
 // though its letters do.
 func BeginsWith(file, name string) bool {
-	words := func(s string) []string {
-		return strings.FieldsFunc(strings.ToLower(path.Base(s)), func(r rune) bool {
-			return r == '-' || r == '_' || r == '.'
-		})
-	}
 	key, so, ends := NameKey(name), "", map[int]bool{}
 	for _, w := range words(name) {
 		so += w
@@ -41,6 +37,33 @@ func BeginsWith(file, name string) bool {
 		so += w
 	}
 	return true
+}
+
+// words are those of a name, in lower case.
+func words(name string) []string {
+	return strings.FieldsFunc(strings.ToLower(path.Base(name)), func(r rune) bool {
+		return r == '-' || r == '_' || r == '.'
+	})
+}
+
+// plain are words of names that say of a library what every other is, too.
+var plain = []string{"js", "css", "client", "core", "dist", "lib", "web", "browser", "ui", "plugin", "app", "main"}
+
+// IsPartOf reports whether a file's name, without its ending, has the words that a library's begins or ends with: tide
+// is a part of tide-client, and so is picker of plain-picker. What a name that begins so has behind must say nothing
+// more, since tide-picker may be for what is called tide.
+func IsPartOf(stem, name string) bool {
+	part, whole := words(stem), words(name)
+	rest := len(whole) - len(part)
+	if rest <= 0 || len(strings.Join(part, "")) < 3 || !slices.ContainsFunc(part, func(w string) bool {
+		return !slices.Contains(plain, w)
+	}) {
+		return false
+	}
+	begins := slices.Equal(whole[:len(part)], part) && !slices.ContainsFunc(whole[len(part):], func(w string) bool {
+		return !slices.Contains(plain, w)
+	})
+	return begins || slices.Equal(whole[rest:], part)
 }
 
 // StemKey folds a file's name likewise; version and marks of form go too.

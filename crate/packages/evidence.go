@@ -56,6 +56,9 @@ var features = slices.Concat([][]feature{
 		{"begins with its name", "its name begins with the library's", 40, func(e *evidence) (string, bool) {
 			return "", e.name != "" && strings.HasPrefix(e.stem, e.name) && manifest.BeginsWith(e.f.Path, e.d.Name)
 		}},
+		{"part of its name", "its name is a part of the library's", 30, func(e *evidence) (string, bool) {
+			return "", manifest.IsPartOf(e.base, e.d.Name)
+		}},
 		{"own banner", "its banner has the library's name", 60, func(e *evidence) (string, bool) {
 			return "", e.f.Banner.Name != "" && manifest.NameKey(e.f.Banner.Name) == e.name
 		}},
@@ -66,12 +69,12 @@ var features = slices.Concat([][]feature{
 			return "", slices.Contains([]string{"browser", "standalone", "global", "cdn", "umd", "iife"}, e.stem)
 		}},
 		{"no other", "", 30, func(e *evidence) (string, bool) { return "", e.d.alone(e.f) }},
-		{"default look", "its name says that it is the default", 20, func(e *evidence) (string, bool) {
-			folder := strings.ToLower(path.Base(path.Dir(e.f.Path)))
-			return "", e.f.Kind == Stylesheet && (usualLook().MatchString(e.base) || folder == "default")
-		}},
 		{"a file of the kind", "", 1, func(*evidence) (string, bool) { return "", true }},
 	},
+	{{"default look", "its name says that it is the default", 20, func(e *evidence) (string, bool) {
+		folder := strings.ToLower(path.Base(path.Dir(e.f.Path)))
+		return "", e.f.Kind == Stylesheet && (usualLook().MatchString(e.base) || folder == "default")
+	}}},
 	{{"defines its name", "", 25, func(e *evidence) (string, bool) {
 		return "", e.f.Script != nil && slices.ContainsFunc(e.f.Script.Defines, func(g script.Global) bool {
 			return manifest.NameKey(g.Name) == e.name

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"merrycrate.example/merry/crate/manifest"
+	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/texts"
 
 	"merrycrate.example/merry/crate/record"
@@ -86,7 +87,7 @@ func (d *Package) readStyled() error {
 			wanted[name] = true
 		}
 	}
-	if len(wanted) == 0 {
+	if len(classes) == 0 {
 		return nil
 	}
 	text, err := d.tree.ReadFile(core.Path)
@@ -97,11 +98,11 @@ func (d *Package) readStyled() error {
 	for file, names := range classes {
 		n := 0
 		for _, name := range names {
-			if used[name] {
+			if used[name] && !slices.Contains(kindsOfValues, name) {
 				n++
 			}
 		}
-		if n*10 < len(names) {
+		if n*10 <= len(names) && !forAnyPage().MatchString(file) {
 			if d.Unstyled == nil {
 				d.Unstyled = map[string]bool{}
 			}
@@ -110,6 +111,13 @@ func (d *Package) readStyled() error {
 	}
 	return nil
 }
+
+// forAnyPage tells stylesheets that are for elements, whatever classes these have.
+var forAnyPage = memo.Regexp(`(?i)(?:^|[/.-])(?:reset|normali[sz]e)(?:[.-]|$)`)
+
+// kindsOfValues are the kinds that typeof tells (ECMA-262, section 13.5.3), which are in most scripts, and are called so
+// in stylesheets for code as well.
+var kindsOfValues = []string{"undefined", "object", "boolean", "number", "string", "symbol", "bigint", "function"}
 
 // maxStyled is the largest stylesheet that is read for its classes, in bytes.
 const maxStyled = 1 << 20

@@ -130,6 +130,18 @@ func (d *Package) InForm(form script.Form) (Option, bool) {
 	return o, true
 }
 
+// Meant returns the module that the manifest names in place of the suggested script, even if it imports packages that
+// the manifest does not list: those that these depend on, say.
+func (d *Package) Meant() (Option, bool) {
+	f := d.entry()
+	if f == nil || f.Script == nil || slices.ContainsFunc(f.Script.ModuleImport, func(name string) bool {
+		return strings.HasPrefix(name, "node:")
+	}) {
+		return Option{}, false
+	}
+	return Option{Name: "modules", Kind: Variant, Files: []string{f.Path}, Size: f.Size}, true
+}
+
 // importStatement finds what a module imports, without reading it in full.
 var importStatement = memo.Regexp(`(?m)(?:^|[;}\s])(?:import|export)\b[^'"();]*?(?:from\s*)?["']([^"'\n]+)["']`)
 

@@ -41,6 +41,14 @@ func otherBuild(f, other *File) string {
 	return fmt.Sprintf("the %s build of %s", f.Build, path.Base(other.Path))
 }
 
+// Of is the path of a file's build, or its own where there is no other.
+func (d *Package) Of(name string, build record.Build) string {
+	if f := d.File(name); f != nil && f.OtherBuild != "" && f.Build != build {
+		return f.OtherBuild
+	}
+	return name
+}
+
 // TurnTo returns a selection with the other build of the files that are chosen in one alone and not in this one.
 func (d *Package) TurnTo(s *Selection, build record.Build) *Selection {
 	turned := map[string]bool{}

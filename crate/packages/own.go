@@ -56,8 +56,13 @@ func (d *Package) Foreign(global string) bool {
 	return ok && rest != "" && strings.ContainsRune("-._", rune(rest[0]))
 }
 
-// ofAnother tells a copy of another library by the version that its name or its banner says.
+// ofAnother tells a copy of another library by the version that its name or its banner says. What the manifest or the
+// readme names is none.
 func (d *Package) ofAnother(f *File) bool {
+	if style := d.Manifest.Style; d.shown(f) || style != "" && (path.Clean(style) == f.Path ||
+		path.Clean(style) == f.OtherBuild) {
+		return false
+	}
 	name, version := manifest.NameVersion(path.Base(f.Path))
 	if version == "" {
 		name, version = f.Banner.Name, f.Banner.Version

@@ -86,7 +86,7 @@ type Package struct {
 	Shown                [][]string      // paths of files that the readme's pieces of code show, by piece
 	ShownElsewhere       bool            // they show the library's script under a name that this package lacks
 	Spoken               []string        // paths of stylesheets whose names the readme has anywhere
-	ShownOthers          []string        // names of other libraries' files that these show, as names are compared
+	ShownFrom            []string        // addresses of others' files, up to the first piece with a file of the package
 	Examples             []manifest.Example
 	Collects             bool   // the manifest's main file does nothing but hand on several others
 	WithFont             string // the stylesheet that has the font for the icons of the likeliest one, "" for none

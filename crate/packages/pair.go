@@ -8,6 +8,7 @@ import (
 	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/memo"
 
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -62,6 +63,71 @@ func (d *Package) linkBuilds() {
 	for _, g := range loose {
 		d.linkBuildsOf(g)
 	}
+	d.linkFar()
+}
+
+// linkFar finds the minified builds of readable files that lie elsewhere in the package, as dist/x.min.js for x.js: of
+// scripts one that defines and needs the same, of stylesheets one of the size that is left.
+func (d *Package) linkFar() {
+	alone := func(f *File, build record.Build) bool {
+		return f.Build == build && f.OtherBuild == "" && f.ExcludedBecause == ""
+	}
+	minified := map[string][]*File{}
+	for i := range d.Files {
+		if m := &d.Files[i]; alone(m, Minified) && marked(m) {
+			key := stemOf(m.Path) + path.Ext(m.Path)
+			minified[key] = append(minified[key], m)
+		}
+	}
+	for i := range d.Files {
+		f := &d.Files[i]
+		if !alone(f, Readable) {
+			continue
+		}
+		var found *File
+		for _, m := range minified[stemOf(f.Path)+path.Ext(f.Path)] {
+			if m.OtherBuild == "" && d.sameThing(m, f) && (found == nil || better(m, found)) {
+				found = m
+			}
+		}
+		if found != nil {
+			f.OtherBuild, found.OtherBuild = found.Path, f.Path
+		}
+	}
+}
+
+// pairedCopy is the copy of a readable file that has a minified build, where the file itself has none: some have one
+// copy at the top and another, with the build for pages, in dist.
+func (d *Package) pairedCopy(f *File) *File {
+	if f.Build != Readable || f.OtherBuild != "" {
+		return f
+	}
+	for _, g := range d.ofKind(f.Kind) {
+		if g.Build == Readable && g.OtherBuild != "" && near(g.Size, f.Size) && stemOf(g.Path) == stemOf(f.Path) &&
+			d.sameThing(d.File(g.OtherBuild), f) {
+			return g
+		}
+	}
+	return f
+}
+
+// near tells sizes of files that differ in no more than their first comment.
+func near(a, b int64) bool { return max(a, b)-min(a, b) <= 64+max(a, b)/50 }
+
+// sameThing reports whether one file may be the minified build of the other by what both have.
+func (d *Package) sameThing(minified, readable *File) bool {
+	if readable.Kind != Script {
+		return minified.Size <= readable.Size && 2*minified.Size >= readable.Size &&
+			len(minified.Refs) == len(readable.Refs)
+	}
+	a, b := minified.Script, readable.Script
+	if a == nil || b == nil || a.Form != b.Form || minified.Size > readable.Size || 8*minified.Size < readable.Size ||
+		!d.definesAll(minified, readable) || len(a.Hard()) != len(b.Hard()) {
+		return false
+	}
+	return !slices.ContainsFunc(a.Hard(), func(n script.Need) bool {
+		return !slices.ContainsFunc(b.Hard(), func(m script.Need) bool { return m.Name == n.Name })
+	})
 }
 
 func (d *Package) linkBuildsOf(g []int) {
@@ -84,8 +150,9 @@ func (d *Package) linkBuildsOf(g []int) {
 				readable = append(readable, i)
 			}
 		}
-		if len(min) != 1 || len(readable) != 1 || d.Files[min[0]].Size > d.Files[readable[0]].Size ||
-			!d.defineSame(&d.Files[min[0]], &d.Files[readable[0]]) {
+		if len(min) != 1 || len(readable) != 1 ||
+			float64(d.Files[min[0]].Size) > d.Files[readable[0]].most() ||
+			!d.definesAll(&d.Files[min[0]], &d.Files[readable[0]]) {
 			return
 		}
 		d.Files[min[0]].Build, d.Files[readable[0]].Build = Minified, Readable
@@ -102,9 +169,20 @@ func (d *Package) linkBuildsOf(g []int) {
 	a.OtherBuild, b.OtherBuild = b.Path, a.Path
 }
 
-// defineSame reports whether two scripts give a page the same globals; of stylesheets nothing is asked.
-func (d *Package) defineSame(a, b *File) bool {
-	return a.Script == nil || b.Script == nil || hasAll(a.Script, b.Script) && hasAll(b.Script, a.Script)
+// most is how large a minified build of a file may be: of what has nothing left to minify it has its own name inside.
+func (f *File) most() float64 { return 1.02 * float64(f.Size) }
+
+// definesAll reports whether a readable script gives a page all globals that a minified one gives. Those that a script
+// keeps for itself (__tide) the one may have alone; of stylesheets nothing is asked.
+func (d *Package) definesAll(minified, readable *File) bool {
+	if minified.Script == nil || readable.Script == nil {
+		return true
+	}
+	public := *readable.Script
+	public.Defines = slices.DeleteFunc(slices.Clone(public.Defines), func(g script.Global) bool {
+		return strings.HasPrefix(g.Name, "__")
+	})
+	return hasAll(readable.Script, minified.Script) && hasAll(minified.Script, &public)
 }
 
 // tieMaps ties each source map to its file: by what the file names, else by the map's own name.

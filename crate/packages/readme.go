@@ -11,8 +11,8 @@ import (
 )
 
 // shownFile finds the files of tags, and of statements that import a stylesheet.
-var shownFile = memo.Regexp(`(?:src|href)\s*=\s*["']?([^"'\s>]*?[\w.@-]+\.(?:js|mjs|css))\b|` +
-	`(?:import|require)\b[^"'\n]*["']([^"'\s]*?[\w.@-]+\.css)["']`)
+var shownFile = memo.Regexp(`(?:src|href)\s*=\s*["']?([^"'\s>]*[\w.@-]+\.(?:js|mjs|css))\b|` +
+	`(?:import|require)\b[^"'\n]*["']([^"'\s]*[\w.@-]+\.css)["']`)
 
 // readReadme finds what the readme says: the files that its examples show, those that it speaks of, and its examples of
 // use.
@@ -35,12 +35,15 @@ func (d *Package) readReadme() {
 				d.Spoken = append(d.Spoken, sheet.Path)
 			}
 		}
+		first := d.ShownFrom == nil // what the page has before the library's first own file
 		for _, block := range manifest.StartBlocks(text) {
-			var set, others []string
+			var set []string
 			for _, m := range shownFile().FindAllStringSubmatch(block, -1) {
 				switch name := d.meantBy(m[1] + m[2]); {
 				case name == "":
-					others = append(others, stemKey(m[1]+m[2]))
+					if first {
+						d.ShownFrom = append(d.ShownFrom, m[1]+m[2])
+					}
 					if stemKey(m[1]+m[2]) == manifest.NameKey(d.Name) && path.Ext(m[1]) == ".js" {
 						d.ShownElsewhere = true
 					}
@@ -49,8 +52,8 @@ func (d *Package) readReadme() {
 				}
 			}
 			if len(set) > 0 {
+				first = false
 				d.Shown = append(d.Shown, set)
-				d.ShownOthers = append(d.ShownOthers, others...)
 			}
 		}
 	}
@@ -184,6 +187,9 @@ func (d *Package) goesWith(f, main *File) bool {
 		f.Script.Form == script.AMD || stemOf(f.Path) == stemOf(main.Path) {
 		return false
 	}
+	if language().MatchString(path.Base(f.Path)) || language().MatchString(path.Dir(f.Path)+"/") {
+		return false // one of those that a page may have
+	}
 	for _, n := range main.Script.Hard() {
 		if defined(f.Script)[n.Name] && d.Foreign(n.Name) {
 			return false // a copy of its base, which the page has from elsewhere
@@ -201,6 +207,10 @@ func (d *Package) goesWith(f, main *File) bool {
 	return !slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool { return defined(main.Script)[g.Name] }) &&
 		!(f.Script.DefinesUnknown && main.Script.DefinesUnknown)
 }
+
+// language tells the names of files that translate a library.
+var language = memo.Regexp(`(?i)^(?:(?:.*[-._])?(?:locale|lang|i18n)[-._][a-z]{2}|[a-z]{2}[-_][a-z]{2})(?:[-_.].*)?$|` +
+	`(?:^|/)(?:lang|languages?|locales?|l10n|i18n|locali[sz]ation)/[^/]*$`)
 
 // skinWords are what the name of a stylesheet has, behind that of the one it is for, which gives this its usual look.
 var skinWords = []string{"theme", "default", "skin", "themedefault", "defaulttheme"}

@@ -249,7 +249,7 @@ func (d *Package) findMain(kind Kind) (*File, string) {
 	if best.Build == Minified && best.OtherBuild != "" {
 		best = d.File(best.OtherBuild)
 	}
-	return best, why
+	return d.pairedCopy(best), why
 }
 
 // loadsItself tells a stylesheet for which little speaks, of a library whose script asks where it was loaded from: that

@@ -54,9 +54,12 @@ const maxRivals = 3
 func (r *Resolver) ByExample(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	optional bool, page Page, build func(packages.Option) *packages.Selection) (*packages.Selection, []Requirement,
 	error) {
+	if module, wants, err := r.moduleInstead(ctx, o, sel, needs, optional, page, build); err != nil || module != nil {
+		return module, wants, err
+	}
 	example := exampleOf(o, sel)
 	if example == nil {
-		return sel, needs, nil
+		return r.unwrapped(ctx, o, sel, needs, optional, page, build)
 	}
 	if works, known, err := r.works(ctx, o, sel, needs, page, example); err != nil || works || !known {
 		return sel, needs, err
@@ -80,6 +83,84 @@ func (r *Resolver) ByExample(ctx context.Context, o *origin.Opened, sel *package
 			continue // it is for pages with something else
 		}
 		if works, known, err := r.works(ctx, o, rival, wants, page, example); err != nil || works && known {
+			return rival, wants, err
+		}
+	}
+	return sel, needs, nil
+}
+
+// moduleInstead is the library as a module, with what it needs, where its plain script stops and nobody can help it:
+// some builds count on a bundler for what they stand on. It is nil where the script runs, or there is no module.
+func (r *Resolver) moduleInstead(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	optional bool, page Page, build func(packages.Option) *packages.Selection) (*packages.Selection, []Requirement,
+	error) {
+	option, ok := o.Meant()
+	missing := slices.ContainsFunc(needs, func(n Requirement) bool {
+		return n.Strength == string(script.Hard) && n.Library+n.Package+n.Own == ""
+	})
+	if files := onPage(o, sel); !ok || missing || len(files) == 0 || !asksForPackages(o, files[0]) {
+		return nil, nil, nil
+	}
+	runs, known, err := r.run(ctx, o, sel, needs, page)
+	if err != nil || runs || !known {
+		return nil, nil, err
+	}
+	option.Why = "the plain script stops, since it counts on a bundler for packages; an import map resolves them"
+	module := build(option)
+	wants, err := r.Needs(ctx, o, module, optional, page)
+	return module, wants, err
+}
+
+// asksForPackages reports whether a script's list for loaders names packages that it depends on.
+func asksForPackages(o *origin.Opened, f *packages.File) bool {
+	_, dependencies, _ := o.Depends()
+	return slices.ContainsFunc(f.Script.Asks, func(name string) bool { return dependencies[name] != "" })
+}
+
+// unwrapped is the build whose global is what users mean by its name, where that of the suggested one is an object that
+// has it as a member: some builds give a page what they export, and others that one thing.
+func (r *Resolver) unwrapped(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
+	optional bool, page Page, build func(packages.Option) *packages.Selection) (*packages.Selection, []Requirement,
+	error) {
+	files := onPage(o, sel)
+	if len(files) != 1 || len(files[0].Script.Defines) != 1 {
+		return sel, needs, nil
+	}
+	global := files[0].Script.Defines[0].Name
+	wraps := func(f *packages.File) (bool, bool) {
+		text, err := o.Tree.ReadFile(f.Path)
+		if err != nil {
+			return false, false
+		}
+		members, known := r.Facts.Members(ctx, [][]byte{text})
+		return members[global], known
+	}
+	var rivals []packages.Option
+	for _, option := range o.Options() {
+		f := o.File(option.Files[0])
+		if option.Kind == packages.Variant && f.Script != nil && f.Script.Form != script.Module &&
+			len(f.Script.Defines) == 1 && f.Script.Defines[0].Name == global && 20*max(f.Size, files[0].Size) <
+			21*min(f.Size, files[0].Size) {
+			rivals = append(rivals, option)
+		}
+	}
+	if len(rivals) == 0 {
+		return sel, needs, nil
+	}
+	if wrapped, known := wraps(files[0]); !wrapped || !known {
+		return sel, needs, ctx.Err()
+	}
+	slices.SortStableFunc(rivals, func(a, b packages.Option) int { // the nearest first
+		far := func(o packages.Option) int {
+			return strings.Compare(path.Dir(o.Files[0]), path.Dir(files[0].Path)) & 1
+		}
+		return far(a) - far(b)
+	})
+	for _, option := range rivals[:min(len(rivals), maxRivals)] {
+		if wrapped, known := wraps(o.File(option.Files[0])); !wrapped && known {
+			option.Why = global + " is what it is called, and not an object with it"
+			rival := build(option)
+			wants, err := r.Needs(ctx, o, rival, optional, page)
 			return rival, wants, err
 		}
 	}
@@ -110,8 +191,9 @@ func (r *Resolver) works(ctx context.Context, o *origin.Opened, sel *packages.Se
 // a dependency is called so.
 func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	page Page) ([]Requirement, error) {
-	if !slices.ContainsFunc(needs, forUse) {
-		return needs, nil
+	needs, err := withoutMade(o, sel, needs)
+	if err != nil || !slices.ContainsFunc(needs, forUse) {
+		return needs, err
 	}
 	unproved := func() []Requirement {
 		return slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool {
@@ -138,6 +220,24 @@ func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Se
 		})
 }
 
+// withoutMade leaves out what the scripts use where it is there, and make themselves if it is not: a bundle has inside
+// what its parts would look for.
+func withoutMade(o *origin.Opened, sel *packages.Selection, needs []Requirement) ([]Requirement, error) {
+	text, err := scriptsText(o, sel)
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(needs, func(n Requirement) bool {
+		if !forUse(n) || n.Library != "" {
+			return false
+		}
+		made, err := regexp.Compile(`\.` + regexp.QuoteMeta(n.Global) + `\s*=\s*([\w$.]+\s*\|\||[^=])`)
+		return err == nil && slices.ContainsFunc(made.FindAllSubmatch(text, -1), func(m [][]byte) bool {
+			return len(m[1]) == 1 // and none that adds to what is there (X.tide = X.tide || {})
+		})
+	}), nil
+}
+
 // demoted makes needs for use of those that a script only tests for: with all else it runs to its end without one.
 // Of needs that nothing supplies those go.
 func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
@@ -147,6 +247,9 @@ func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.
 		nobody := n.Library == "" && n.Package == "" && n.Own == ""
 		if forUse(n) || !nobody && (!n.tested || n.Package == "" || mustBeThere(o, n.Package)) {
 			continue
+		}
+		if r.under(ctx, n, needs) {
+			continue // without it the others bring it, so trying says nothing
 		}
 		less := slices.Delete(slices.Clone(needs), i, i+1)
 		runs, known, err := r.run(ctx, o, sel, less, page)
@@ -229,8 +332,12 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 	}
 	for _, c := range list {
 		key := manifest.NameKey(c.name)
+		shown := slices.ContainsFunc(o.ShownFrom, func(address string) bool {
+			return manifest.StemKey(address) == key
+		})
 		peers, _, optional := o.Depends()
-		if peers[c.name] == "" && !styleName().MatchString(c.name) && !slices.Contains(o.ShownOthers, key) ||
+		spoken := bytes.Contains(text, []byte(c.name))
+		if peers[c.name] == "" && !styleName().MatchString(c.name) && !shown && !spoken ||
 			optional[c.name] ||
 			slices.ContainsFunc(needs, func(n Requirement) bool {
 				return n.Package == c.name || manifest.NameKey(n.Library) == key
@@ -266,13 +373,24 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 		if why == "" && styleName().MatchString(c.name) && onlyStyles(p) && !r.styledAlready(o, sel, p) {
 			why = "it depends on it, and it is a stylesheet"
 		}
-		if why == "" && slices.Contains(o.ShownOthers, key) {
+		if why == "" && shown && !packedIn(o, sel, p) {
 			why = "its readme shows it on the page"
+		}
+		if why == "" && peers[c.name] != "" && !strings.Contains(c.name, "/") && c.name != o.Name &&
+			manifest.BeginsWith(o.Name, c.name) && len(onPage(p, p.Suggest())) > 0 && !packedIn(o, sel, p) {
+			why = "it is made for that, by its name and by its makers' word"
+		}
+		only := ""
+		if sheet := r.worn(o, sel, p, text); why == "" && sheet != "" {
+			why = "its script sets classes of that"
+			if !addsSpoken(p, text) {
+				only = sheet
+			}
 		}
 		if why == "" || len(p.Suggest().Choices) == 0 {
 			continue
 		}
-		n := Requirement{Global: c.name, Strength: string(script.Hard), At: o.Manifest.File, Package: c.name,
+		n := Requirement{Only: only, Global: c.name, Strength: string(script.Hard), At: o.Manifest.File, Package: c.name,
 			Range: c.rng, Why: why}
 		for _, f := range onPage(p, p.Suggest()) {
 			if len(f.Script.Defines) > 0 {
@@ -288,25 +406,85 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 	return needs, nil
 }
 
+// packedIn reports whether the chosen scripts have inside what another build of the library needs from a package.
+func packedIn(o *origin.Opened, sel *packages.Selection, p *origin.Opened) bool {
+	for _, f := range onPage(o, sel) {
+		needs := func(list []script.Need) bool {
+			return slices.ContainsFunc(list, func(n script.Need) bool {
+				return suppliesOne(p, append([]string{n.Name}, n.Or...))
+			})
+		}
+		if needs(f.Script.Hard()) {
+			return false
+		}
+		for i := range o.Files {
+			g := &o.Files[i]
+			of := strings.HasPrefix(manifest.StemKey(f.Path), manifest.StemKey(g.Path)) // a build of the same
+			if g.Script != nil && g != f && of && g.Size < f.Size+f.Size/4 && (needs(g.Script.Needs) ||
+				slices.Contains(g.Script.Asks, p.Name) && !slices.Contains(f.Script.Asks, p.Name)) &&
+				slices.ContainsFunc(f.Script.Defines, func(d script.Global) bool {
+					return slices.ContainsFunc(g.Script.Defines, func(e script.Global) bool { return e.Name == d.Name })
+				}) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // styleName tells the names of packages that are stylesheets, or may be.
 var styleName = memo.Regexp(`(?i)css|style|theme|font|icon|normalize|reset`)
+
+// manyClasses is how many classes of a dependency's stylesheet a script must set, of those with more than one word in
+// their names, to be meant for pages that have it.
+const manyClasses = 12
+
+// worn is the stylesheet of a package whose classes the scripts set, where the library's own stylesheets do not have
+// most of them; "" if there is none.
+func (r *Resolver) worn(o *origin.Opened, sel *packages.Selection, p *origin.Opened, text []byte) string {
+	own := sheetsOf(o, sel)
+	for _, c := range p.Suggest().Choices {
+		f := p.File(c.Path)
+		if !c.Page || f.Kind != packages.Stylesheet || f.Build == packages.Minified && f.OtherBuild != "" {
+			continue
+		}
+		b, err := p.Tree.ReadFile(c.Path)
+		if err != nil {
+			continue
+		}
+		set, missing := 0, 0
+		for _, class := range style.Classes(b) {
+			if strings.ContainsAny(class, "-_") && bytes.Contains(text, []byte(class)) {
+				set++
+				if !bytes.Contains(own, []byte("."+class)) {
+					missing++
+				}
+			}
+		}
+		if set >= manyClasses && 2*missing > set {
+			return c.Path
+		}
+	}
+	return ""
+}
+
+// sheetsOf is the text of the chosen stylesheets, one after the other.
+func sheetsOf(o *origin.Opened, sel *packages.Selection) (all []byte) {
+	for _, c := range sel.Choices {
+		if f := o.File(c.Path); c.Page && f.Kind == packages.Stylesheet {
+			if b, err := o.Tree.ReadFile(c.Path); err == nil {
+				all = append(all, b...)
+			}
+		}
+	}
+	return all
+}
 
 // styledAlready reports whether the chosen stylesheets have most of the classes that a package's stylesheets have: its
 // makers built that into theirs.
 func (r *Resolver) styledAlready(o *origin.Opened, sel *packages.Selection, p *origin.Opened) bool {
-	sheets := func(o *origin.Opened, sel *packages.Selection) (all []byte) {
-		for _, c := range sel.Choices {
-			if f := o.File(c.Path); c.Page && f.Kind == packages.Stylesheet {
-				b, err := o.Tree.ReadFile(c.Path)
-				if err == nil {
-					all = append(all, b...)
-				}
-			}
-		}
-		return all
-	}
-	own, classes, has := sheets(o, sel), 0, 0
-	for _, m := range style.Read(sheets(p, p.Suggest())).Makes() {
+	own, classes, has := sheetsOf(o, sel), 0, 0
+	for _, m := range style.Read(sheetsOf(p, p.Suggest())).Makes() {
 		if m.Kind == style.Class {
 			classes++
 			if bytes.Contains(own, []byte("."+m.Name)) {

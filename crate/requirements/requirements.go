@@ -52,6 +52,8 @@ type Requirement struct {
 	Range    string   `json:"range,omitempty"`   // of it, that the library asks for
 	// the file of it that does, where it is none of those that it would be taken for
 	Part string `json:"part,omitempty"`
+	// the one file of it that is taken, where the others are not needed
+	Only string `json:"only,omitempty"`
 	Own  string `json:"own,omitempty"` // a file of the package itself that has it
 	// Why says how a package was found that the library's own manifest does not depend on.
 	Why string `json:"why,omitempty"`
@@ -188,7 +190,22 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirem
 		missing, _, known := r.Facts.Lacks(ctx, texts, nil, globals)
 		return known && len(missing) < len(globals), nil
 	}
-	return r.byNames(ctx, o, n, namesFor(o.Name, globals), supplies)
+	names := namesFor(o.Name, globals)
+	known := func(name string) bool { // to its makers, who build it with that or show it
+		return o.Manifest.Dev[name] != "" || slices.ContainsFunc(o.ShownFrom, func(address string) bool {
+			return slices.Contains(namesIn(address), name)
+		})
+	}
+	slices.SortStableFunc(names, func(a, b string) int {
+		switch x, y := known(a), known(b); {
+		case x && !y:
+			return -1
+		case y && !x:
+			return 1
+		}
+		return 0
+	})
+	return r.byNames(ctx, o, n, names, supplies)
 }
 
 // byNames finds a package for a need among names that it may have; supplies reports whether one has what is needed.
@@ -208,10 +225,12 @@ func (r *Resolver) byNames(ctx context.Context, o *origin.Opened, n *Requirement
 			continue // there is no such package
 		}
 		version, why := newestBy(doc, then), ""
-		if rng := o.Manifest.Dev[name]; rng != "" {
-			if v, err := doc.Resolve(rng, nil); err == nil {
-				version, why = v.Version, ", and its makers built it with "+rng
-			}
+		dev, devErr := doc.Resolve(o.Manifest.Dev[name], nil)
+		shown, shownErr := doc.Resolve(n.Range, nil)
+		if n.Range != "" && shownErr == nil {
+			version, why = shown.Version, ", which its readme shows"
+		} else if rng := o.Manifest.Dev[name]; rng != "" && devErr == nil {
+			version, why = dev.Version, ", and its makers built it with "+rng
 		} else if !then.IsZero() {
 			why = fmt.Sprintf(", the newest when %s %s was published", o.Name, o.Version)
 		}
@@ -305,12 +324,13 @@ func suppliesOne(p *origin.Opened, globals []string) bool {
 type dependency struct{ name, rng string }
 
 // meant lists the dependencies of a package, with ranges that its makers can have meant: one without an upper bound
-// ends before the first major version that came out after the package.
+// ends before the first major version that came out after the package, and what is no range is any version.
 func (r *Resolver) meant(ctx context.Context, o *origin.Opened) ([]dependency, error) {
 	list := dependencies(o)
 	for i := range list {
 		c := &list[i]
-		if !open(c.rng) {
+		_, unclear := source.ParseRange(c.rng)
+		if unclear == nil && !open(c.rng) {
 			continue
 		}
 		then := r.published(ctx, o)
@@ -318,7 +338,16 @@ func (r *Resolver) meant(ctx context.Context, o *origin.Opened) ([]dependency, e
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		if err != nil || then.IsZero() {
+		if err != nil {
+			continue
+		}
+		if unclear != nil {
+			if _, err := doc.Resolve(c.rng, nil); err == nil {
+				continue // a tag, say
+			}
+			c.rng = "*" // an address of sources, or a slip of the pen
+		}
+		if then.IsZero() {
 			continue
 		}
 		newest := newestBy(doc, then)

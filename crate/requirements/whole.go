@@ -92,6 +92,12 @@ func (r *Resolver) Needs(ctx context.Context, o *origin.Opened, sel *packages.Se
 		if needs, err = r.peers(ctx, o, sel, needs, page); err != nil {
 			return nil, err
 		}
+		if needs, err = r.shown(ctx, o, sel, needs, page); err != nil {
+			return nil, err
+		}
+		if needs, err = r.agreed(ctx, o, needs, page); err != nil {
+			return nil, err
+		}
 		runs, err := r.fit(ctx, o, sel, needs, page)
 		if err != nil || runs {
 			return needs, err
@@ -207,6 +213,11 @@ func (r *Resolver) fromList(ctx context.Context, o *origin.Opened, by *packages.
 				if of[d.Name] {
 					return d.Name
 				}
+			}
+		}
+		for _, g := range onPage(p, p.Suggest()) { // it adds to what this one stands on, too
+			if rng != "" && slices.ContainsFunc(g.Script.Hard(), func(n script.Need) bool { return of[n.Name] }) {
+				return name
 			}
 		}
 		return ""

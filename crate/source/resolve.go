@@ -13,8 +13,8 @@ import (
 )
 
 // Resolve picks the version of a package that a wish means: an exact version, a tag, or a range as
-// Semantic Versioning 2.0.0's users write them. Nothing wished for means the tag latest. Of a range, the
-// highest version that is not deprecated is picked. Allowed, where not nil, narrows the choice.
+// Semantic Versioning 2.0.0's users write them. Nothing wished for means the tag latest. Of a range, the highest version
+// that is not deprecated is picked, and a prerelease only if there is nothing else. Allowed, where not nil, narrows the choice.
 func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Version, error) {
 	ok := func(v string) bool { return allowed == nil || allowed(v) }
 	if wish == "" {
@@ -30,6 +30,14 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 		wish = "*"
 	}
 	r, err := ParseRange(wish)
+	if err != nil && strings.Contains(wish, ",") {
+		// Some write commas. They mean that all must hold, or, where nothing meets all, that one must.
+		for _, and := range []string{" ", " || "} {
+			if v, err := p.Resolve(strings.ReplaceAll(wish, ",", and), allowed); err == nil {
+				return v, nil
+			}
+		}
+	}
 	if err != nil {
 		return nil, problem.Refuse(problem.VersionUnknown, "merry versions "+p.Name+"  # lists the versions",
 			"%s has no version and no tag %q, and that is not a range either; its tags are %s", p.Name,
@@ -40,14 +48,8 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 		if !r.Has(v.Version) || !ok(v.Version) {
 			continue
 		}
-		if best == nil || v.Deprecated == "" || best.Deprecated != "" {
+		if best == nil || v.doubts() <= best.doubts() {
 			best = v // versions come in order, so a later one is higher
-		}
-	}
-	if best == nil && strings.Contains(wish, ",") {
-		// Some write alternatives with commas, which mean that all must hold; what nothing meets can't be meant.
-		if v, err := p.Resolve(strings.ReplaceAll(wish, ",", " || "), allowed); err == nil {
-			return v, nil
 		}
 	}
 	if best == nil {
@@ -56,6 +58,17 @@ func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Vers
 				", "))
 	}
 	return best, nil
+}
+
+// doubts is 0 for a version that its makers publish for everybody, and more for one that they do not.
+func (v *Version) doubts() (n int) {
+	if v.Deprecated != "" {
+		n += 2
+	}
+	if strings.Contains(v.Version, "-") {
+		n++
+	}
+	return n
 }
 
 func (p *Package) tagNames() []string {
