@@ -14,7 +14,8 @@ func TestNeedsShown(t *testing.T) {
 	s, r := merrytest.Registered(t)
 	publish := func(name, version, more, readme string, files ...string) {
 		t.Helper()
-		all := map[string][]byte{"package.json": []byte(`{"name":"` + name + `","version":"` + version + `"` + more + `}`),
+		manifest := `{"name":"` + name + `","version":"` + version + `"` + more + `}`
+		all := map[string][]byte{"package.json": []byte(manifest),
 			"README.md": []byte("# " + name + "\n\n```html\n" + readme + "```\n")}
 		for i := 0; i < len(files); i += 2 {
 			all[files[i]] = []byte(files[i+1])
@@ -29,8 +30,8 @@ func TestNeedsShown(t *testing.T) {
 	publish("davit-lift", "1.0.0", `,"dependencies":{"davit":">=1.0.0 <3.0.0"}`, "", "davit-lift.js", add)
 	publish("waves", "0.7.0", "", "", "waves.js", "window.WAVES = {};\n")
 	publish("waves", "0.9.0", "", "", "waves.js", "window.WAVES = {};\n")
-	publish("tide-frame", "1.0.0", "", "", "tide-frame.css", ".tide-row {\n  margin: 0;\n}\n.tide-cell {\n  margin: 0;\n}\n",
-		"tide-frame.js", "window.TideFrame = {};\n")
+	publish("tide-frame", "1.0.0", "", "", "tide-frame.css", ".tide-row {\n  margin: 0;\n}\n.tide-cell {\n"+
+		"  margin: 0;\n}\n", "tide-frame.js", "window.TideFrame = {};\n")
 	publish("davit-waypoint", "1.0.0", `,"dependencies":{"davit":"^2.0.0"}`, "", "davit-waypoint.js",
 		"Davit.fn.waypoint = function () {};\n")
 	publish("spray", "1.0.0", "", `<script src="https://cdn.harbour.example/waves/r7/waves.js"></script>`+"\n"+
@@ -39,8 +40,9 @@ func TestNeedsShown(t *testing.T) {
 	publish("counts", "1.0.0", `,"dependencies":{"davit":"^2.0.0"}`, `<script src="davit-waypoint.js"></script>`+"\n"+
 		`<script src="counts.js"></script>`+"\n", "counts.js", "Davit.fn.counts = function () {\n"+
 		"  var me = this;\n  return me.waypoint(function () {});\n};\n")
-	publish("trees", "1.0.0", "", `<link rel="stylesheet" href="tide-frame.css">`+"\n"+`<script src="trees.js"></script>`+
-		"\n", "trees.js", "window.Trees = function () {\n  return '<b class=\"tide-row\"><i class=\"tide-cell\">';\n};\n")
+	publish("trees", "1.0.0", "", `<link rel="stylesheet" href="tide-frame.css">`+"\n"+
+		`<script src="trees.js"></script>`+"\n", "trees.js", "window.Trees = function () {\n"+
+		"  return '<b class=\"tide-row\"><i class=\"tide-cell\">';\n};\n")
 	publish("alone", "1.0.0", "", `<script src="waves.js"></script>`+"\n"+`<script src="alone.js"></script>`+"\n",
 		"alone.js", "window.Alone = function () {\n  return 1;\n};\n")
 	publish("davit-plugin-boom", "1.0.0", `,"peerDependencies":{"davit":"2.x"}`, "", "davit-plugin-boom.js",
@@ -80,20 +82,22 @@ func TestModuleInstead(t *testing.T) {
 	for name, files := range map[string]map[string]string{
 		"davit": {"package.json": `{"name":"davit","version":"1.0.0","module":"davit.mjs"}`,
 			"davit.mjs": "export function lift() {\n  return 1;\n}\n"},
-		"crane": {"package.json": `{"name":"crane","version":"1.0.0","main":"dist/crane.js","module":"dist/crane.mjs",` +
-			`"dependencies":{"davit":"^1.0.0"}}`, "dist/crane.mjs": "import { lift } from 'davit';\nexport const up = lift;\n",
+		"crane": {"package.json": `{"name":"crane","version":"1.0.0","main":"dist/crane.js",` +
+			`"module":"dist/crane.mjs","dependencies":{"davit":"^1.0.0"}}`,
+			"dist/crane.mjs": "import { lift } from 'davit';\nexport const up = lift;\n",
 			"dist/crane.js": "(function (root, factory) {\n  if (typeof module === 'object' && module.exports)\n" +
-				"    module.exports = factory(require('davit'));\n  else if (typeof define === 'function' && define.amd)\n" +
-				"    define(['davit'], factory);\n  else root.Crane = factory(root[undefined]);\n})(this, function (davit) {\n" +
-				"  return { up: davit.lift() };\n});\n"},
+				"    module.exports = factory(require('davit'));\n  else if (typeof define === 'function' &&\n" +
+				"    define.amd) define(['davit'], factory);\n  else root.Crane = factory(root[undefined]);\n})(this," +
+				" function (davit) {\n  return { up: davit.lift() };\n});\n"},
 		"buoy": {"package.json": `{"name":"buoy","version":"1.0.0","main":"dist/buoy.umd.js"}`,
 			"dist/buoy.umd.js": "(function (root, factory) {\n  if (typeof module === 'object' && module.exports)\n" +
 				"    module.exports = factory();\n  else if (typeof define === 'function' && define.amd)\n" +
 				"    define([], factory);\n  else root.Buoy = factory();\n})(this, function () {\n" +
 				"  function Buoy() {}\n  return { Buoy: Buoy };\n});\n",
-			"dist/buoy.js": "var Buoy = (function () {\n  // The one thing that it is, for pages without a loader of any\n" +
-				"  // kind, which is why no more of them is asked here than that\n  // they have it under its name: no object " +
-				"holds it, nothing is exported,\n  // and no loader is asked.\n  function Buoy() {}\n  return Buoy;\n})();\n"},
+			"dist/buoy.js": "var Buoy = (function () {\n  // The one thing that it is, for pages without a loader of " +
+				"any\n  // kind, which is why no more of them is asked here than that\n  // they have it under its " +
+				"name: no object holds it, nothing is exported,\n  // and no loader is asked.\n  function Buoy() {}\n" +
+				"  return Buoy;\n})();\n"},
 	} {
 		all := map[string][]byte{}
 		for file, text := range files {

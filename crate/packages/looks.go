@@ -115,8 +115,8 @@ func (d *Package) readStyled() error {
 // forAnyPage tells stylesheets that are for elements, whatever classes these have.
 var forAnyPage = memo.Regexp(`(?i)(?:^|[/.-])(?:reset|normali[sz]e)(?:[.-]|$)`)
 
-// kindsOfValues are the kinds that typeof tells (ECMA-262, section 13.5.3), which are in most scripts, and are called so
-// in stylesheets for code as well.
+// kindsOfValues are the kinds that typeof tells (ECMA-262, section 13.5.3), which are in most scripts, and are called
+// so in stylesheets for code as well.
 var kindsOfValues = []string{"undefined", "object", "boolean", "number", "string", "symbol", "bigint", "function"}
 
 // maxStyled is the largest stylesheet that is read for its classes, in bytes.

@@ -193,7 +193,7 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirem
 	names := namesFor(o.Name, globals)
 	known := func(name string) bool { // to its makers, who build it with that or show it
 		return o.Manifest.Dev[name] != "" || slices.ContainsFunc(o.ShownFrom, func(address string) bool {
-			return slices.Contains(namesIn(address), name)
+			return slices.Contains(manifest.NamesIn(address), name)
 		})
 	}
 	slices.SortStableFunc(names, func(a, b string) int {

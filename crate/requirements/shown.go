@@ -13,7 +13,6 @@ import (
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/source"
 	"merrycrate.example/merry/crate/style"
 )
 
@@ -42,11 +41,11 @@ func (r *Resolver) shown(ctx context.Context, o *origin.Opened, sel *packages.Se
 	}
 	stops := tried && !runs
 	for _, address := range o.ShownFrom[:min(len(o.ShownFrom), maxShownFiles)] {
-		names := namesIn(address)
+		names := manifest.NamesIn(address)
 		if slices.ContainsFunc(names, func(name string) bool { return known(o, needs, name) }) {
 			continue
 		}
-		n := &Requirement{Strength: string(script.Hard), At: "README", Range: versionIn(address)}
+		n := &Requirement{Strength: string(script.Hard), At: "README", Range: manifest.VersionIn(address)}
 		for _, c := range declared {
 			if slices.Contains(names, c.name) {
 				names, n.Range = []string{c.name}, c.rng
@@ -115,65 +114,13 @@ func known(o *origin.Opened, needs []Requirement, name string) bool {
 	})
 }
 
-// folder tells the parts of an address that name no package: versions, and the usual folders.
-var folder = memo.Regexp(`(?i)^(?:v?\d[\w.-]*|r\d+|npm|ajax|libs?|gh|` +
-	`dist|build|js|css|styles?|scripts?|assets?|public|vendors?|bower_components|node_modules|path|to|src|latest|ui|` +
-	`min|umd|\.\.?|)$`)
-
-// namesIn lists the names of packages that an address may be of, as registries have them: the parts of its path, and
-// what its file is called.
-func namesIn(address string) (list []string) {
-	add := func(name string) {
-		name = strings.ToLower(name)
-		if !folder().MatchString(name) && source.ValidPackage(name) && !slices.Contains(list, name) {
-			list = append(list, name)
-		}
-	}
-	if _, way, ok := strings.Cut(address, "//"); ok {
-		_, address, _ = strings.Cut(way, "/") // less its host
-	}
-	parts := strings.Split(address, "/")
-	for i, part := range parts[:len(parts)-1] {
-		name, _, _ := strings.Cut(part, "@")
-		if scope, is := strings.CutPrefix(part, "@"); is && i+2 < len(parts) {
-			name, _, _ = strings.Cut(parts[i+1], "@")
-			name = "@" + scope + "/" + name
-		}
-		add(name)
-	}
-	file := parts[len(parts)-1]
-	stem, _ := manifest.NameVersion(strings.TrimSuffix(file, path.Ext(file)))
-	add(stem)
-	if short, _, ok := strings.Cut(stem, "."); ok && short != "jquery" {
-		add(short)
-	}
-	add(stem + ".js")
-	return list
-}
-
-var version = memo.Regexp(`[/@-]v?(\d+\.\d+(?:\.\d+)?(?:-[\w.]+)?)(?:[/.]|$)`)
-
-// release is a number without dots, as those have that are still before version 1: r134 is 0.134.
-var release = memo.Regexp(`/r(\d+)/`)
-
-// versionIn is the version that an address names, as a range of such; "" if it names none.
-func versionIn(address string) string {
-	m := version().FindStringSubmatch(strings.TrimSuffix(strings.TrimSuffix(address, path.Ext(address)), ".min"))
-	if m != nil {
-		return m[1]
-	}
-	if m = release().FindStringSubmatch(address); m != nil {
-		return "0." + m[1]
-	}
-	return ""
-}
-
 // shownIn is the script of a package that an address means, nil if it has none that is called so.
 func shownIn(p *origin.Opened, address string) *packages.File {
 	for i := range p.Files {
 		f := &p.Files[i]
-		if f.Script != nil && f.ExcludedBecause == "" && path.Base(f.Path) == path.Base(address) && (f.Script.Form == script.Classic ||
-			f.Script.Form == script.Universal) {
+		if f.Script != nil && f.ExcludedBecause == "" && path.Base(f.Path) == path.Base(address) &&
+			(f.Script.Form == script.Classic ||
+				f.Script.Form == script.Universal) {
 			return f
 		}
 	}
@@ -193,7 +140,8 @@ func (r *Resolver) spokenOf(ctx context.Context, p *origin.Opened, files []*pack
 		if err != nil {
 			return "", err
 		}
-		more, _ := r.Facts.Makes(ctx, own)                                                          // reading does not find all that running does
+		more, _ := r.Facts.Makes(ctx,
+			own) // reading does not find all that running does
 		for _, before := range []string{`\b(?:window|self|globalThis)\.`, `(?:^|[^\w$.]|\b\w\.)`} { // the surer first
 			for _, name := range append(made, more...) {
 				word, err := regexp.Compile(before + regexp.QuoteMeta(name) + `(?:[^\w$'":-]|$)`)

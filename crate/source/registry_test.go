@@ -75,6 +75,8 @@ func TestResolve(t *testing.T) {
 		{"", nil, "2.0.0"}, {"latest", nil, "2.0.0"}, {"next", nil, "3.0.0-beta.1"}, {"1.0.0", nil, "1.0.0"},
 		{"v1.0.0", nil, "1.0.0"}, {"=1.0.0", nil, "1.0.0"},
 		{"^1.0.0", nil, "1.1.0"}, {">=1.2.0 <2", nil, "1.2.0"}, {"*", nil, "2.1.0"}, {"latest", below2, "1.1.0"},
+		{"^1.0.0 || ^3.0.0-beta.1", nil, "1.1.0"}, {"^3.0.0-beta.1", nil, "3.0.0-beta.1"},
+		{">=1.0.0, <2", nil, "1.1.0"}, {"^0.5, ^1, ^2", nil, "2.1.0"},
 		{"*", below2, "1.1.0"}, {"nonsense", nil, "nonsense"},
 		{"^4", nil, "the nearest are 2.0.0, 2.1.0, 3.0.0-beta.1"}, {"^0.1", nil, "the nearest are 1.0.0, 1.1.0, 1.2.0"},
 		{"2.0.0", below2, "no version of oarlock matches 2.0.0"},

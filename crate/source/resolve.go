@@ -13,8 +13,9 @@ import (
 )
 
 // Resolve picks the version of a package that a wish means: an exact version, a tag, or a range as
-// Semantic Versioning 2.0.0's users write them. Nothing wished for means the tag latest. Of a range, the highest version
-// that is not deprecated is picked, and a prerelease only if there is nothing else. Allowed, where not nil, narrows the choice.
+// Semantic Versioning 2.0.0's users write them. Nothing wished for means the tag latest. Of a range, the highest
+// version that is not deprecated is picked, and a prerelease only if there is nothing else. Allowed, where not nil,
+// narrows the choice.
 func (p *Package) Resolve(wish string, allowed func(version string) bool) (*Version, error) {
 	ok := func(v string) bool { return allowed == nil || allowed(v) }
 	if wish == "" {
