@@ -25,13 +25,17 @@ func TestAddresses(t *testing.T) {
 			t.Errorf("the version in %s is %q, and not %q", tt.address, v, tt.version)
 		}
 	}
-	for file, whole := range map[string][2]string{"tide": {"tide-client", ""}, "picker": {"plain-picker", ""},
-		"tide-picker": {"", "tide"}, "js": {"", "tide-js"}, "davit": {"", "davit-lift"}} {
-		if whole[0] != "" && !IsPartOf(file, whole[0]) {
+	stands := func(key string) bool { return key == "tide" }
+	for file, whole := range map[string][2]string{"tide": {"tide-client", "tide-picker"}, "picker": {"plain-picker", ""},
+		"tide-picker": {"", "tide"}, "js": {"", "tide-js"}, "davit": {"davit-lift", ""}} {
+		if whole[0] != "" && !IsPartOf(file, whole[0], stands) {
 			t.Errorf("%s is no part of %s", file, whole[0])
 		}
-		if whole[1] != "" && IsPartOf(file, whole[1]) {
+		if whole[1] != "" && IsPartOf(file, whole[1], stands) {
 			t.Errorf("%s is a part of %s", file, whole[1])
 		}
+	}
+	if !EndsWith("davit.picker", "picker") || EndsWith("davit.pickers", "picker") || EndsWith("picker", "picker") {
+		t.Error("a name's end is not told")
 	}
 }

@@ -50,9 +50,9 @@ func words(name string) []string {
 var plain = []string{"js", "css", "client", "core", "dist", "lib", "web", "browser", "ui", "plugin", "app", "main"}
 
 // IsPartOf reports whether a file's name, without its ending, has the words that a library's begins or ends with: tide
-// is a part of tide-client, and so is picker of plain-picker. What a name that begins so has behind must say nothing
-// more, since tide-picker may be for what is called tide.
-func IsPartOf(stem, name string) bool {
+// is a part of tide-client, and so is picker of plain-picker. A name that begins so and has more behind it may be for
+// something called like the file, which standsOn tells, by its key.
+func IsPartOf(stem, name string, standsOn func(key string) bool) bool {
 	part, whole := words(stem), words(name)
 	rest := len(whole) - len(part)
 	if rest <= 0 || len(strings.Join(part, "")) < 3 || !slices.ContainsFunc(part, func(w string) bool {
@@ -60,10 +60,17 @@ func IsPartOf(stem, name string) bool {
 	}) {
 		return false
 	}
-	begins := slices.Equal(whole[:len(part)], part) && !slices.ContainsFunc(whole[len(part):], func(w string) bool {
-		return !slices.Contains(plain, w)
-	})
+	saysMore := slices.ContainsFunc(whole[len(part):], func(w string) bool { return !slices.Contains(plain, w) })
+	begins := slices.Equal(whole[:len(part)], part) && !(saysMore && standsOn(NameKey(stem)))
 	return begins || slices.Equal(whole[rest:], part)
+}
+
+// EndsWith reports whether a file's name, without its ending, has a library's behind other words: davit.picker is that
+// of picker.
+func EndsWith(stem, name string) bool {
+	file, whole := words(stem), words(name)
+	before := len(file) - len(whole)
+	return before > 0 && len(whole) > 0 && slices.Equal(file[before:], whole) && len(NameKey(name)) > 2
 }
 
 // StemKey folds a file's name likewise; version and marks of form go too.

@@ -26,8 +26,8 @@ type madeUp struct {
 
 // corpus reads testdata/corpus.txt. A package begins with a line "== NAME". Below are lines: "manifest JSON"; "readme
 // TEXT", a line of a block of code in the readme; "-" for the border of two such blocks; "wants PATH…"; and of files
-// "PATH FORM SIZE [min] [defines A,B] [parts A,B] [needs A,B]", SIZE in hundreds of bytes. FORM is a script's, or css
-// or font.
+// "PATH FORM SIZE [min] [defines A,B] [parts A,B] [needs A,B]", SIZE in hundreds of bytes. What a stylesheet defines is a
+// class; without that it has one that scripts name. FORM is a script's, or css or font.
 func corpus(t *testing.T) []madeUp {
 	t.Helper()
 	f, err := os.Open("testdata/corpus.txt")
@@ -116,12 +116,18 @@ func made(form string, size int, minified bool, of map[string][]string) string {
 	for _, name := range of["defines"] {
 		lines = append(lines, "window."+name+" = { use: function () { return 1; } };")
 	}
+	if form == "universal" || form == "classic" || form == "module" {
+		lines = append(lines, `/* made-up-rule */`) // the class that the made up stylesheets have
+	}
 	head, tail := "", ""
 	switch form {
 	case "font":
 		return strings.Repeat("f", size)
 	case "css":
-		lines = []string{".made-up-rule {", "  margin: 0;", "}"}
+		lines = nil
+		for _, class := range append(of["defines"], "made-up-rule")[:1] {
+			lines = append(lines, "."+class+" {", "  margin: 0;", "}")
+		}
 	case "universal":
 		head = "(function (root, factory) {\n  if (typeof define === 'function' && define.amd) {\n    define([], " +
 			"factory);\n" +

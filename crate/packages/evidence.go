@@ -56,8 +56,11 @@ var features = slices.Concat([][]feature{
 		{"begins with its name", "its name begins with the library's", 40, func(e *evidence) (string, bool) {
 			return "", e.name != "" && strings.HasPrefix(e.stem, e.name) && manifest.BeginsWith(e.f.Path, e.d.Name)
 		}},
+		{"ends with its name", "its name ends with the library's", 40, func(e *evidence) (string, bool) {
+			return "", manifest.EndsWith(e.base, e.d.Name)
+		}},
 		{"part of its name", "its name is a part of the library's", 30, func(e *evidence) (string, bool) {
-			return "", manifest.IsPartOf(e.base, e.d.Name)
+			return "", manifest.IsPartOf(e.base, e.d.Name, e.d.standsOn)
 		}},
 		{"own banner", "its banner has the library's name", 60, func(e *evidence) (string, bool) {
 			return "", e.f.Banner.Name != "" && manifest.NameKey(e.f.Banner.Name) == e.name
@@ -83,6 +86,9 @@ var features = slices.Concat([][]feature{
 	{{"complete by name", "it is the complete build", 85, func(e *evidence) (string, bool) {
 		rest, is := strings.CutPrefix(e.stem, e.name)
 		return "", is && e.name != "" && e.f.Kind == Script && slices.Contains(completeWords, rest)
+	}}},
+	{{"for loaders by name", "", -8, func(e *evidence) (string, bool) {
+		return "", e.f.Kind == Script && loaderName().MatchString(e.base)
 	}}},
 	{{"for tags and loaders", "", universal, func(e *evidence) (string, bool) {
 		return "", e.f.Script != nil && e.f.Script.Form == script.Universal
@@ -130,6 +136,25 @@ var features = slices.Concat([][]feature{
 		}},
 	},
 })
+
+// loaderName tells names that say which loader a script is for.
+var loaderName = memo.Regexp(`[-._](?:amd|common|commonjs|cjs|system|node)$`)
+
+// standsOn reports whether a name is that of something which the library stands on, as names are compared.
+func (d *Package) standsOn(key string) bool {
+	for _, list := range []map[string]string{d.Manifest.Peers, d.Manifest.Dependencies, d.Manifest.Dev} {
+		for name := range list {
+			if manifest.NameKey(name) == key {
+				return true
+			}
+		}
+	}
+	return slices.ContainsFunc(d.Files, func(f File) bool {
+		return f.Script != nil && slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool {
+			return manifest.NameKey(n.Name) == key
+		})
+	})
+}
 
 // completeWords are what the name of a build has, behind the library's, that has all of its parts.
 var completeWords = []string{"bundle", "full", "complete", "all", "pkgd", "packaged", "standalone"}

@@ -1,6 +1,7 @@
 package packages
 
 import (
+	"bytes"
 	"context"
 	"path"
 	"slices"
@@ -73,7 +74,6 @@ func (d *Package) readStyled() error {
 		return nil
 	}
 	classes := map[string][]string{} // of each stylesheet
-	wanted := map[string]bool{}
 	for _, f := range d.ofKind(Stylesheet) {
 		if !d.score(f, core).weak || f.Build == NoBuild || f.Size > maxStyled {
 			continue
@@ -83,9 +83,6 @@ func (d *Package) readStyled() error {
 			return err
 		}
 		classes[f.Path] = style.Classes(b)
-		for _, name := range classes[f.Path] {
-			wanted[name] = true
-		}
 	}
 	if len(classes) == 0 {
 		return nil
@@ -94,7 +91,10 @@ func (d *Package) readStyled() error {
 	if err != nil {
 		return err
 	}
-	used := texts.Contained(text, wanted)
+	used := map[string]bool{}
+	for _, word := range bytes.FieldsFunc(text, noName) {
+		used[string(word)] = true
+	}
 	for file, names := range classes {
 		n := 0
 		for _, name := range names {
@@ -110,6 +110,11 @@ func (d *Package) readStyled() error {
 		}
 	}
 	return nil
+}
+
+// noName tells what is in no class's name.
+func noName(c rune) bool {
+	return c < 0x80 && c != '-' && c != '_' && !('a' <= c && c <= 'z' || 'A' <= c && c <= 'Z' || '0' <= c && c <= '9')
 }
 
 // forAnyPage tells stylesheets that are for elements, whatever classes these have.

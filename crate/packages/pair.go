@@ -79,6 +79,15 @@ func (d *Package) linkFar() {
 			minified[key] = append(minified[key], m)
 		}
 	}
+	for i := range d.Files { // some call the build for pages nothing but that
+		m := &d.Files[i]
+		if !alone(m, Minified) || m.Kind != Script || stemOf(m.Path) != "minified" {
+			continue
+		}
+		if f := d.File(path.Join(path.Dir(m.Path), "index.js")); f != nil && alone(f, Readable) && d.sameThing(m, f) {
+			f.OtherBuild, m.OtherBuild = m.Path, f.Path
+		}
+	}
 	for i := range d.Files {
 		f := &d.Files[i]
 		if !alone(f, Readable) {

@@ -250,3 +250,40 @@ func (d *Package) addSkin(s *Selection) {
 		}
 	}
 }
+
+// addDefaults adds what lies with the library's script and says by its name that it is the default of something which
+// the script is handed: a script called as that with more behind (davit-ui-default.js), which defines what is called as
+// the library, too, and a stylesheet of a folder that is called so (default-skin).
+func (d *Package) addDefaults(s *Selection) {
+	core, _ := d.main(Script)
+	look, _ := d.main(Stylesheet)
+	if core == nil || !s.Has(core.Path) || core.Script == nil || len(core.Script.Defines) == 0 {
+		return
+	}
+	found := false
+	for _, f := range d.ofKind(Script) {
+		if f.Script == nil || f.Script.Form != core.Script.Form || s.Has(f.Path) || f.Build == Minified &&
+			f.OtherBuild != "" || path.Dir(f.Path) != path.Dir(core.Path) || !defaultOf(stemOf(f.Path), stemOf(core.Path)) {
+			continue
+		}
+		if slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool {
+			return strings.HasPrefix(g.Name, core.Script.Defines[0].Name)
+		}) {
+			d.addBothBuilds(s, f, "its name says that it is the default")
+			found = true
+		}
+	}
+	for _, f := range d.ofKind(Stylesheet) {
+		folder := path.Dir(f.Path)
+		if found && look != nil && path.Dir(folder) == path.Dir(look.Path) && strings.Contains(path.Base(folder),
+			"default") && !s.Has(f.Path) && !(f.Build == Minified && f.OtherBuild != "") {
+			d.addBothBuilds(s, f, "its name says that it is the default")
+		}
+	}
+}
+
+// defaultOf reports whether a stem is another one with words behind it of which the last is default.
+func defaultOf(stem, of string) bool {
+	rest, is := strings.CutPrefix(stem, of)
+	return is && len(rest) > len("-default") && (strings.HasSuffix(rest, "-default") || strings.HasSuffix(rest, ".default"))
+}

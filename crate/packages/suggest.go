@@ -84,6 +84,7 @@ func (d *Package) SuggestWith(options []Option) *Selection {
 	}
 	d.addShown(s)
 	d.addSkin(s)
+	d.addDefaults(s)
 	there := func(string) bool { return false }
 	for _, o := range options {
 		if o.there != nil {
@@ -317,7 +318,7 @@ func (d *Package) collection(f *File) *File {
 	for _, g := range d.ofKind(Script) {
 		if g == f || g.Script == nil || g.Script.Form != f.Script.Form || g.Size <= f.Size || !hasAll(g.Script,
 			f.Script) ||
-			!strings.HasPrefix(stemOf(g.Path), stemOf(f.Path)) || g.Build == Minified && g.OtherBuild != "" ||
+			!strings.HasPrefix(stemOf(g.Path), stemOf(f.Path)) || loaderName().MatchString(stemOf(g.Path)) || g.Build == Minified && g.OtherBuild != "" ||
 			found != nil && len(path.Base(found.Path)) <= len(path.Base(g.Path)) {
 			continue
 		}
@@ -387,7 +388,7 @@ func (d *Package) whole(f *File) (*File, string) {
 			continue
 		}
 		has := defined(g.Script)
-		if !hasAll(g.Script, f.Script) {
+		if !hasAll(g.Script, f.Script) && !(stemKey(g.Path) == stemKey(f.Path) && sameButCase(g.Script, f.Script)) {
 			continue
 		}
 		var met []string
@@ -398,7 +399,7 @@ func (d *Package) whole(f *File) (*File, string) {
 		}
 		// What defines the same, needs nothing and is larger has what the other one needs inside.
 		alike := len(g.Script.Hard()) == 0 && g.Script.DefinesUnknown == f.Script.DefinesUnknown &&
-			(len(f.Script.Defines) > 0 && stemOf(g.Path) == stemOf(f.Path) ||
+			(len(f.Script.Defines) > 0 && stemKey(g.Path) == stemKey(f.Path) ||
 				g.Size > f.Size && manifest.BeginsWith(g.Path, stemOf(f.Path)))
 		if len(met) == 0 && !alike || found != nil && (g.Build == found.Build && g.Size >= found.Size ||
 			found.Build == Readable && g.Build == Minified) {
@@ -434,6 +435,11 @@ func (d *Package) WithoutBase(has func(global string) bool) (Option, bool) {
 	}
 	return Option{Name: optionName(f, d.Name), Kind: Variant, Files: []string{f.Path}, Size: f.Size,
 		Why: "the build without " + needs[0].Name + ", which is there", there: has}, true
+}
+
+// sameButCase reports whether two scripts define one global each, called the same but for its case: tideLine, TideLine.
+func sameButCase(a, b *script.Report) bool {
+	return len(a.Defines) == 1 && len(b.Defines) == 1 && strings.EqualFold(a.Defines[0].Name, b.Defines[0].Name)
 }
 
 // hasAll reports whether a script defines and gives all that another one does. What that gives to a global which the

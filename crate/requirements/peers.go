@@ -35,7 +35,7 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 			return manifest.StemKey(address) == key
 		})
 		peers, _, optional := o.Depends()
-		spoken := bytes.Contains(text, []byte(c.name))
+		spoken := bytes.Contains(text, []byte(c.name)) || len(key) > 3 && bytes.Contains(text, []byte(key))
 		if peers[c.name] == "" && !styleName().MatchString(c.name) && !shown && !spoken ||
 			optional[c.name] ||
 			slices.ContainsFunc(needs, func(n Requirement) bool {
@@ -106,14 +106,16 @@ func (r *Resolver) whyPeer(o *origin.Opened, sel *packages.Selection, p *origin.
 		manifest.BeginsWith(o.Name, c.name) && len(onPage(p, p.Suggest())) > 0:
 		return "it is made for that, by its name and by its makers' word", ""
 	}
-	sheet := worn(o, sel, p, text)
+	sheet, spoken := worn(o, sel, p, text), addsSpoken(p, text)
 	switch {
-	case sheet == "":
-		return "", ""
-	case addsSpoken(p, text):
-		sheet = ""
+	case spoken != "" && !slices.ContainsFunc(onPage(o, sel), func(f *packages.File) bool {
+		return slices.ContainsFunc(f.Script.Parts, func(g script.Global) bool { return g.Name == spoken })
+	}):
+		return "it uses " + spoken, ""
+	case sheet != "":
+		return "its script sets classes of that", sheet
 	}
-	return "its script sets classes of that", sheet
+	return "", ""
 }
 
 // packedIn reports whether the chosen scripts have inside what another build of the library needs from a package.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strconv"
 	"strings"
@@ -191,6 +192,11 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirem
 		return known && len(missing) < len(globals), nil
 	}
 	names := namesFor(o.Name, globals)
+	if first, _, more := strings.Cut(path.Base(n.File()), "."); more { // what a plug-in's file begins with (base.x.js)
+		if first = strings.ToLower(first); source.ValidPackage(first) && !slices.Contains(names, first) && first != o.Name {
+			names = append(names, first)
+		}
+	}
 	known := func(name string) bool { // to its makers, who build it with that or show it
 		return o.Manifest.Dev[name] != "" || slices.ContainsFunc(o.ShownFrom, func(address string) bool {
 			return slices.Contains(manifest.NamesIn(address), name)

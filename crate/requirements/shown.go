@@ -170,9 +170,14 @@ func partSpoken(f *packages.File, text []byte) string {
 	return ""
 }
 
-// addsSpoken reports whether a package's scripts add something to a global of which a text speaks.
-func addsSpoken(p *origin.Opened, text []byte) bool {
-	return slices.ContainsFunc(onPage(p, p.Suggest()), func(f *packages.File) bool { return partSpoken(f, text) != "" })
+// addsSpoken is what a package's scripts add to a global and a text speaks of, "" if there is nothing.
+func addsSpoken(p *origin.Opened, text []byte) string {
+	for _, f := range onPage(p, p.Suggest()) {
+		if name := partSpoken(f, text); name != "" {
+			return name
+		}
+	}
+	return ""
 }
 
 // fewClasses is how many classes of a stylesheet a script must set, of those with more than one word in their names,

@@ -54,6 +54,16 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 	for _, n := range needs {
 		if n.Library == "" && (n.Package == "" || n.Part != "") {
 			if n.Strength != string(script.Hard) {
+				if n.Strength == string(script.Later) && !n.tested && o.InRegistry() && n.Package == "" &&
+					!made(o, sel, n.Global) {
+					// It is not asked whether that is there, so somebody must see to it.
+					if err := r.Undeclared(ctx, o, &n); err != nil {
+						return nil, err
+					}
+				}
+				if n.Package != "" {
+					kept = append(kept, n)
+				}
 				continue
 			}
 			text, err := o.Tree.ReadFile(n.File())
@@ -77,6 +87,12 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 		kept = append(kept, n)
 	}
 	return r.guessedRight(ctx, o, sel, kept, page)
+}
+
+// made reports whether chosen scripts make a global themselves, in a way that reading does not find.
+func made(o *origin.Opened, sel *packages.Selection, global string) bool {
+	left, err := withoutMade(o, sel, []Requirement{{Global: global, Strength: string(script.Later)}})
+	return err != nil || len(left) == 0
 }
 
 // guessedRight keeps of the guesses among needs those that count: with all of them together the scripts run to their

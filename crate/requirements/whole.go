@@ -191,8 +191,10 @@ func (r *Resolver) listed(ctx context.Context, o *origin.Opened, sel *packages.S
 			if err != nil {
 				return nil, err
 			}
+			// Several packages may add to one global, and the list names each.
 			if n.Global != "" && !slices.ContainsFunc(needs, func(s Requirement) bool {
-				return s.Global == n.Global && s.Import == ""
+				return s.Global == n.Global && s.Import == "" && (n.Package == "" || s.Package == n.Package ||
+					s.Library != "" || strings.HasPrefix(n.Package, s.Package))
 			}) {
 				needs = append(needs, n)
 			}
