@@ -86,6 +86,7 @@ type Package struct {
 	Shown                [][]string      // paths of files that the readme's pieces of code show, by piece
 	ShownElsewhere       bool            // they show the library's script under a name that this package lacks
 	Spoken               []string        // paths of stylesheets whose names the readme has anywhere
+	SpokenGlobals        []string        // globals that its scripts read and the readme calls needed
 	ShownFrom            []string        // addresses of others' files, up to the first piece with a file of the package
 	Examples             []manifest.Example
 	Collects             bool   // the manifest's main file does nothing but hand on several others

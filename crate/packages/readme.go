@@ -1,9 +1,11 @@
 package packages
 
 import (
+	"bytes"
 	"path"
 	"slices"
 	"strings"
+	"unicode"
 
 	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/memo"
@@ -30,6 +32,7 @@ func (d *Package) readReadme() {
 		if d.Examples == nil {
 			d.Examples = manifest.Examples(text)
 		}
+		d.nameGlobals(b)
 		for _, sheet := range d.ofKind(Stylesheet) {
 			if strings.Contains(text, path.Base(sheet.Path)) {
 				d.Spoken = append(d.Spoken, sheet.Path)
@@ -54,6 +57,35 @@ func (d *Package) readReadme() {
 			if len(set) > 0 {
 				first = false
 				d.Shown = append(d.Shown, set)
+			}
+		}
+	}
+}
+
+// needed tells lines that say what a library stands on.
+var needed = memo.Regexp(`(?i)\b(?:requires?|required|depends?|dependency|dependencies|relies|rely|needs?|needed|must|` +
+	`based on|built on|prerequisites?|present)\b`)
+
+// nameGlobals notes which globals that the package's scripts read the readme calls needed.
+func (d *Package) nameGlobals(readme []byte) {
+	said := map[string]bool{}
+	for line := range bytes.Lines(readme) {
+		if !needed().Match(line) {
+			continue
+		}
+		for _, word := range bytes.FieldsFunc(line, func(c rune) bool {
+			return c != '$' && c != '_' && !unicode.IsLetter(c) && !unicode.IsDigit(c)
+		}) {
+			said[string(word)] = true
+		}
+	}
+	for _, f := range d.ofKind(Script) {
+		if f.Script == nil {
+			continue
+		}
+		for _, n := range f.Script.Needs {
+			if said[n.Name] && !slices.Contains(d.SpokenGlobals, n.Name) {
+				d.SpokenGlobals = append(d.SpokenGlobals, n.Name)
 			}
 		}
 	}

@@ -318,7 +318,7 @@ func (d *Package) collection(f *File) *File {
 	for _, g := range d.ofKind(Script) {
 		if g == f || g.Script == nil || g.Script.Form != f.Script.Form || g.Size <= f.Size || !hasAll(g.Script,
 			f.Script) ||
-			!strings.HasPrefix(stemOf(g.Path), stemOf(f.Path)) || loaderName().MatchString(stemOf(g.Path)) || g.Build == Minified && g.OtherBuild != "" ||
+			!saysWhole(stemOf(g.Path), stemOf(f.Path)) || g.Build == Minified && g.OtherBuild != "" ||
 			found != nil && len(path.Base(found.Path)) <= len(path.Base(g.Path)) {
 			continue
 		}
@@ -328,6 +328,13 @@ func (d *Package) collection(f *File) *File {
 		return f
 	}
 	return found
+}
+
+// saysWhole reports whether a stem is another one with a word behind it which says that it has all of its parts.
+func saysWhole(stem, of string) bool {
+	rest, is := strings.CutPrefix(stem, of)
+	words := strings.FieldsFunc(rest, func(c rune) bool { return c == '-' || c == '.' || c == '_' })
+	return is && slices.ContainsFunc(words, func(w string) bool { return w == "with" || slices.Contains(completeWords, w) })
 }
 
 // asScript is the file of the same name that servers send as a script, where a plain script has the ending of those for

@@ -103,7 +103,7 @@ func (r *Resolver) whyPeer(o *origin.Opened, sel *packages.Selection, p *origin.
 	case shown && !packed:
 		return "its readme shows it on the page", ""
 	case peers[c.name] != "" && !packed && !strings.Contains(c.name, "/") && c.name != o.Name &&
-		manifest.BeginsWith(o.Name, c.name) && len(onPage(p, p.Suggest())) > 0:
+		strings.HasPrefix(manifest.NameKey(o.Name), manifest.NameKey(c.name)) && manifest.BeginsWith(o.Name, c.name) && len(onPage(p, p.Suggest())) > 0:
 		return "it is made for that, by its name and by its makers' word", ""
 	}
 	sheet, spoken := worn(o, sel, p, text), addsSpoken(p, text)

@@ -67,7 +67,9 @@ type Requirement struct {
 
 	guess  bool // the script asked for it and then stopped, which may have another reason
 	tested bool // the script asks whether it is there
-	named  bool // the manifest's word alone tells the package: nobody is asked for it
+	// unproved says that nobody but the script's own text speaks of it, which may be for what few pages do.
+	unproved bool
+	named    bool // the manifest's word alone tells the package: nobody is asked for it
 }
 
 // OnPages begins, in a Page, the names of what stands on the pages without a record: where it is comes behind. Behind

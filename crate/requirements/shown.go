@@ -150,30 +150,31 @@ func (r *Resolver) spokenOf(ctx context.Context, p *origin.Opened, files []*pack
 				}
 			}
 		}
-		if name := partSpoken(f, text); name != "" {
+		if name := partSpoken(f, text, false); name != "" {
 			return name, nil
 		}
 	}
 	return "", nil
 }
 
-// partSpoken is a member that a script adds to a global and of which a text speaks, "" if there is none.
-func partSpoken(f *packages.File, text []byte) string {
+// partSpoken is a member that a script adds to a global and of which a text speaks, "" if there is none. Plugins says
+// that only those count which it adds for others to call (base.fn.picker).
+func partSpoken(f *packages.File, text []byte, plugins bool) string {
 	for _, g := range f.Script.Parts {
 		_, member, _ := strings.Cut(g.Name, ".")
 		plugin, is := strings.CutPrefix(member, "fn.")
 		if is && !strings.Contains(plugin, ".") && bytes.Contains(text, []byte("."+plugin+"(")) ||
-			!is && bytes.Contains(text, []byte("."+member+".")) {
+			!is && !plugins && bytes.Contains(text, []byte("."+member+".")) {
 			return g.Name
 		}
 	}
 	return ""
 }
 
-// addsSpoken is what a package's scripts add to a global and a text speaks of, "" if there is nothing.
+// addsSpoken is the plug-in that a package's scripts add to a global and a text calls, "" if there is none.
 func addsSpoken(p *origin.Opened, text []byte) string {
 	for _, f := range onPage(p, p.Suggest()) {
-		if name := partSpoken(f, text); name != "" {
+		if name := partSpoken(f, text, true); name != "" {
 			return name
 		}
 	}

@@ -62,6 +62,7 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 					}
 				}
 				if n.Package != "" {
+					n.unproved = !slices.Contains(o.SpokenGlobals, n.Global)
 					kept = append(kept, n)
 				}
 				continue
