@@ -65,12 +65,12 @@ func IsPartOf(stem, name string, standsOn func(key string) bool) bool {
 	return begins || slices.Equal(whole[rest:], part)
 }
 
-// EndsWith reports whether a file's name, without its ending, has a library's behind other words: davit.picker is that
+// EndsWith reports whether a file's name, without its ending, has a library's behind another word: davit.picker is that
 // of picker.
 func EndsWith(stem, name string) bool {
 	file, whole := words(stem), words(name)
 	before := len(file) - len(whole)
-	return before > 0 && len(whole) > 0 && slices.Equal(file[before:], whole) && len(NameKey(name)) > 2
+	return before == 1 && len(whole) > 0 && slices.Equal(file[before:], whole) && len(NameKey(name)) > 2
 }
 
 // StemKey folds a file's name likewise; version and marks of form go too.

@@ -26,8 +26,8 @@ type madeUp struct {
 
 // corpus reads testdata/corpus.txt. A package begins with a line "== NAME". Below are lines: "manifest JSON"; "readme
 // TEXT", a line of a block of code in the readme; "-" for the border of two such blocks; "wants PATH…"; and of files
-// "PATH FORM SIZE [min] [defines A,B] [parts A,B] [needs A,B]", SIZE in hundreds of bytes. What a stylesheet defines is a
-// class; without that it has one that scripts name. FORM is a script's, or css or font.
+// "PATH FORM SIZE [min] [defines A,B] [parts A,B] [needs A,B]", SIZE in hundreds of bytes. What a stylesheet defines is
+// a class; without that it has one that scripts name. FORM is a script's, or css or font.
 func corpus(t *testing.T) []madeUp {
 	t.Helper()
 	f, err := os.Open("testdata/corpus.txt")

@@ -63,8 +63,8 @@ func (d *Package) readReadme() {
 }
 
 // needed tells lines that say what a library stands on.
-var needed = memo.Regexp(`(?i)\b(?:requires?|required|depends?|dependency|dependencies|relies|rely|needs?|needed|must|` +
-	`based on|built on|prerequisites?|present)\b`)
+var needed = memo.Regexp(`(?i)\b(?:requires?|required|depends?|dependency|dependencies|relies|rely|needs?|needed|` +
+	`must|based on|built on|prerequisites?|present)\b`)
 
 // nameGlobals notes which globals that the package's scripts read the readme calls needed.
 func (d *Package) nameGlobals(readme []byte) {
@@ -295,7 +295,8 @@ func (d *Package) addDefaults(s *Selection) {
 	found := false
 	for _, f := range d.ofKind(Script) {
 		if f.Script == nil || f.Script.Form != core.Script.Form || s.Has(f.Path) || f.Build == Minified &&
-			f.OtherBuild != "" || path.Dir(f.Path) != path.Dir(core.Path) || !defaultOf(stemOf(f.Path), stemOf(core.Path)) {
+			f.OtherBuild != "" || path.Dir(f.Path) != path.Dir(core.Path) ||
+			!defaultOf(stemOf(f.Path), stemOf(core.Path)) {
 			continue
 		}
 		if slices.ContainsFunc(f.Script.Defines, func(g script.Global) bool {
@@ -317,5 +318,6 @@ func (d *Package) addDefaults(s *Selection) {
 // defaultOf reports whether a stem is another one with words behind it of which the last is default.
 func defaultOf(stem, of string) bool {
 	rest, is := strings.CutPrefix(stem, of)
-	return is && len(rest) > len("-default") && (strings.HasSuffix(rest, "-default") || strings.HasSuffix(rest, ".default"))
+	return is && len(rest) > len("-default") && (strings.HasSuffix(rest, "-default") ||
+		strings.HasSuffix(rest, ".default"))
 }

@@ -334,7 +334,9 @@ func (d *Package) collection(f *File) *File {
 func saysWhole(stem, of string) bool {
 	rest, is := strings.CutPrefix(stem, of)
 	words := strings.FieldsFunc(rest, func(c rune) bool { return c == '-' || c == '.' || c == '_' })
-	return is && slices.ContainsFunc(words, func(w string) bool { return w == "with" || slices.Contains(completeWords, w) })
+	return is && slices.ContainsFunc(words, func(w string) bool {
+		return w == "with" || slices.Contains(completeWords, w)
+	})
 }
 
 // asScript is the file of the same name that servers send as a script, where a plain script has the ending of those for

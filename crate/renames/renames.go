@@ -102,7 +102,7 @@ func Classes(old, new *style.Sheet, e Evidence) []Rename {
 		}
 	}
 	all, out := onScale(addSystems(all, systems(old, new, gone, come)))
-	return doubted(best(carried(all, gone, come)), out)
+	return ways.worded(doubted(best(carried(all, gone, come)), out), gone)
 }
 
 // alone counts, for each sheet, the classes that have just the same declarations.

@@ -80,6 +80,13 @@ var numbers = struct {
 	SystemWords       float64 // words of the stems
 	SystemDeclared    float64 // equal declarations, on whatever element
 	SystemMost        float64 // and no more than this
+
+	// Names in other words (worded).
+	Worded      float64 // the score of one
+	WordedShare float64 // with that, what both mean
+	WordedLeast float64 // and no less than this
+	WordedLess  float64 // where a word is gone, no less than this
+	WordedKept  float64 // where the new name was there before, so much more
 }{
 	// What is told, and what is sure.
 	Tell:   0.5,
@@ -157,6 +164,13 @@ var numbers = struct {
 	SystemWords:       0.45,
 	SystemDeclared:    0.3,
 	SystemMost:        0.79,
+
+	// Names in other words (worded).
+	Worded:      0.5,
+	WordedShare: 0.25,
+	WordedLeast: 0.12,
+	WordedLess:  0.35,
+	WordedKept:  0.1,
 }
 
 // The limits of systems: how many classes make one, and the last step of a scale that may be left out of a name, since

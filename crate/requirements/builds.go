@@ -87,7 +87,8 @@ func (r *Resolver) olderBases(ctx context.Context, o *origin.Opened, sel *packag
 				return nil, err
 			}
 			if works && known {
-				other[i].because(fmt.Sprintf("its readme's example runs with %s, and not with %s", version, newest.Version))
+				other[i].because(fmt.Sprintf("its readme's example runs with %s, and not with %s", version,
+					newest.Version))
 				return other, nil
 			}
 		}

@@ -73,7 +73,8 @@ func (r *Resolver) inUse(ctx context.Context, o *origin.Opened, sel *packages.Se
 	}
 	unproved := func() []Requirement {
 		return slices.DeleteFunc(slices.Clone(needs), func(n Requirement) bool {
-			return n.unproved || n.Strength == string(script.Optional) && n.Library == "" && (hasInside(o, sel, n.Global) ||
+			return n.unproved || n.Strength == string(script.Optional) && n.Library == "" && (hasInside(o, sel,
+				n.Global) ||
 				!slices.ContainsFunc(dependencies(o), func(c dependency) bool {
 					return manifest.NameKey(c.name) == manifest.NameKey(n.Global)
 				}))

@@ -56,7 +56,7 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 		}) {
 			continue // it is one of them, wherever it is from
 		}
-		why, only := r.whyPeer(o, sel, p, c, shown, text)
+		why, only := r.whyPeer(o, sel, p, c, shown, text), ""
 		if why == "" { // a later one may have given up what it uses
 			earlier, err := r.earlierMajors(ctx, c.name, c.rng, p.Version)
 			if err != nil {
@@ -68,6 +68,9 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 					break
 				}
 			}
+		}
+		if why == "" {
+			why, only = byLook(o, sel, p, text)
 		}
 		if why == "" || len(p.Suggest().Choices) == 0 {
 			continue
@@ -89,33 +92,46 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 	return needs, nil
 }
 
-// whyPeer says why a library stands on a package that its makers name, "" where nothing tells, and which one stylesheet
-// of it is all that it needs, "" for the whole. Shown says that the readme has it on the page.
+// whyPeer says why a library stands on a package that its makers name, "" where nothing tells. Shown says that the
+// readme has it on the page.
 func (r *Resolver) whyPeer(o *origin.Opened, sel *packages.Selection, p *origin.Opened, c dependency, shown bool,
-	text []byte) (why, only string) {
-	if why = usesMembers(p, text); why != "" {
-		return why, ""
+	text []byte) string {
+	if why := usesMembers(p, text); why != "" {
+		return why
 	}
 	peers, _, _ := o.Depends()
+	spoken := addsSpoken(p, text)
 	switch packed := packedIn(o, sel, p); {
 	case styleName().MatchString(c.name) && onlyStyles(p) && !r.styledAlready(o, sel, p):
-		return "it depends on it, and it is a stylesheet", ""
+		return "it depends on it, and it is a stylesheet"
 	case shown && !packed:
-		return "its readme shows it on the page", ""
+		return "its readme shows it on the page"
 	case peers[c.name] != "" && !packed && !strings.Contains(c.name, "/") && c.name != o.Name &&
-		strings.HasPrefix(manifest.NameKey(o.Name), manifest.NameKey(c.name)) && manifest.BeginsWith(o.Name, c.name) && len(onPage(p, p.Suggest())) > 0:
-		return "it is made for that, by its name and by its makers' word", ""
-	}
-	sheet, spoken := worn(o, sel, p, text), addsSpoken(p, text)
-	switch {
+		strings.HasPrefix(manifest.NameKey(o.Name), manifest.NameKey(c.name)) && manifest.BeginsWith(o.Name, c.name) &&
+		len(onPage(p, p.Suggest())) > 0:
+		return "it is made for that, by its name and by its makers' word"
 	case spoken != "" && !slices.ContainsFunc(onPage(o, sel), func(f *packages.File) bool {
 		return slices.ContainsFunc(f.Script.Parts, func(g script.Global) bool { return g.Name == spoken })
 	}):
-		return "it uses " + spoken, ""
-	case sheet != "":
-		return "its script sets classes of that", sheet
+		return "it uses " + spoken
 	}
-	return "", ""
+	return ""
+}
+
+// byLook says that scripts set classes of a package's stylesheet, "" if they do not, and which one file that is where
+// they make no use of its scripts, "" for the whole.
+func byLook(o *origin.Opened, sel *packages.Selection, p *origin.Opened, text []byte) (why, only string) {
+	if only = worn(o, sel, p, text); only == "" {
+		return "", ""
+	}
+	if slices.ContainsFunc(onPage(o, sel), func(f *packages.File) bool {
+		return slices.ContainsFunc(f.Script.Needs, func(n script.Need) bool {
+			return suppliesOne(p, append([]string{n.Name}, n.Or...))
+		})
+	}) {
+		only = ""
+	}
+	return "its script sets classes of that", only
 }
 
 // packedIn reports whether the chosen scripts have inside what another build of the library needs from a package.

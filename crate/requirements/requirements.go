@@ -195,7 +195,8 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirem
 	}
 	names := namesFor(o.Name, globals)
 	if first, _, more := strings.Cut(path.Base(n.File()), "."); more { // what a plug-in's file begins with (base.x.js)
-		if first = strings.ToLower(first); source.ValidPackage(first) && !slices.Contains(names, first) && first != o.Name {
+		first = strings.ToLower(first)
+		if source.ValidPackage(first) && !slices.Contains(names, first) && first != o.Name {
 			names = append(names, first)
 		}
 	}
