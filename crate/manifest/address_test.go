@@ -27,7 +27,7 @@ func TestAddresses(t *testing.T) {
 	}
 	stands := func(key string) bool { return key == "tide" }
 	for file, whole := range map[string][2]string{"tide": {"tide-client", "tide-picker"},
-		"picker": {"plain-picker", ""},
+		"picker":      {"plain-picker", ""},
 		"tide-picker": {"", "tide"}, "js": {"", "tide-js"}, "davit": {"davit-lift", ""}} {
 		if whole[0] != "" && !IsPartOf(file, whole[0], stands) {
 			t.Errorf("%s is no part of %s", file, whole[0])
