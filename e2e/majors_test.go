@@ -266,3 +266,26 @@ func TestVersionsThatFit(t *testing.T) {
 		t.Errorf("versions says\n%s", out)
 	}
 }
+
+// TestTwoVersionsSideBySide: of a library that the crate holds twice repin moves the one that is named. The other stays,
+// and each page keeps its own.
+func TestTwoVersionsSideBySide(t *testing.T) {
+	t.Parallel()
+	s := majors(t)
+	s.Write("index.html", merrytest.PlainPage)
+	s.Write("old.html", merrytest.PlainPage)
+	s.Run("start")
+	s.Run("take", "keel@5.0.0", "--page", "index.html")
+	s.Run("take", "keel@4.0.0", "--as", "keel-old", "--page", "old.html")
+	pages := s.Read("index.html") + s.Read("old.html")
+	says(t, s.Read("js/keel.js")+s.Read("lib/keel-old/keel.js"), "v: 5", "v: 4")
+	s.Run("repin", "keel@4.0.0")
+	says(t, s.Read("js/keel.js")+s.Read("lib/keel-old/keel.js"), "v: 4", "-v: 5")
+	s.Run("repin", "keel-old@5.0.0")
+	says(t, s.Read("js/keel.js"), "v: 4")
+	says(t, s.Read("lib/keel-old/keel.js"), "v: 5")
+	if s.Read("index.html")+s.Read("old.html") != pages {
+		t.Errorf("a page got the other one's file:\n%s\n%s", s.Read("index.html"), s.Read("old.html"))
+	}
+	s.Run("check")
+}

@@ -65,6 +65,18 @@ func IsPartOf(stem, name string, standsOn func(key string) bool) bool {
 	return begins || slices.Equal(whole[rest:], part)
 }
 
+// Begins reports whether the first words of a name are one name, as names are compared, and more words follow.
+func Begins(name, key string) bool {
+	so := ""
+	list := words(name)
+	for i, w := range list {
+		if so += w; NameKey(so) == key {
+			return i+1 < len(list)
+		}
+	}
+	return false
+}
+
 // EndsWith reports whether a file's name, without its ending, has a library's behind another word: davit.picker is that
 // of picker.
 func EndsWith(stem, name string) bool {

@@ -60,7 +60,9 @@ func (d *Package) readDoubled() error {
 		}
 	}
 	d.WritesLook = 2*rules >= len(names)
-	if !hasFont(look) || len(privateUse().FindAllIndex(sheet, minIcons)) < minIcons {
+	// Of a stylesheet for icons most classes are icons. Others have a few, for their buttons.
+	if icons := len(privateUse().FindAllIndex(sheet, -1)); !hasFont(look) || icons < minIcons ||
+		2*icons < len(style.Classes(sheet)) {
 		return nil
 	}
 	// One script may draw the icons that another one puts into the page.

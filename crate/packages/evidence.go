@@ -62,6 +62,10 @@ var features = slices.Concat([][]feature{
 		{"part of its name", "its name is a part of the library's", 30, func(e *evidence) (string, bool) {
 			return "", manifest.IsPartOf(e.base, e.d.Name, e.d.standsOn)
 		}},
+		{"named as its scope", "it has the name of the library's scope", 30, func(e *evidence) (string, bool) {
+			scope, _, is := strings.Cut(strings.TrimPrefix(e.d.Name, "@"), "/")
+			return "", is && e.stem == manifest.NameKey(scope)
+		}},
 		{"own banner", "its banner has the library's name", 60, func(e *evidence) (string, bool) {
 			return "", e.f.Banner.Name != "" && manifest.NameKey(e.f.Banner.Name) == e.name
 		}},

@@ -11,11 +11,11 @@ import (
 func TestWorded(t *testing.T) {
 	old := `.tide { color: red; } .tide-condensed > li { padding: 1px; } .tide-inverse p { color: white; }
 		.gull-tab { float: left; } .sloop-mini { padding: 2px; margin: 1px; width: 3em; }
-		.fleet-row { margin: 7px; } .fleet-row-large { margin: 9px; }
+		.fleet-row { margin: 7px; } .fleet-row-large { margin: 7px; width: 9em; }
 		.lamp-glow { color: #123; border: 5px solid; }`
 	new := `.tide { color: red; } .tide-small li { margin: 3px; } .tide-dark a { color: #eee; }
 		.gull-tabs { padding: 9px; } .sloop-small { padding: 2px; margin: 1px; height: 2em; }
-		.row-fleet { top: 7px; } .lamp-shine { color: #456; top: 5px; }`
+		.fleet-row { margin: 7px; width: 9em; } .lamp-shine { color: #456; top: 5px; }`
 	want := map[string]string{"tide-condensed": "tide-small", "tide-inverse": "tide-dark", "gull-tab": "gull-tabs",
 		"sloop-mini": "sloop-small"}
 	got := map[string]string{}

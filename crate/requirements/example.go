@@ -137,6 +137,8 @@ func (r *Resolver) demoted(ctx context.Context, o *origin.Opened, sel *packages.
 		case nobody:
 			needs = less
 			i--
+		case manifest.Begins(o.Name, manifest.NameKey(n.Package)): // it is an add-on of that by its name
+			needs[i].Strength = string(script.Later)
 		case !listsOne(dependencies(o), n.Package) && !oneOfSeveral(onPage(o, sel), n.Global):
 			needs[i].Strength = string(script.Optional) // its makers do not say that it is there
 		default:

@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
+	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/origin"
 
 	"merrycrate.example/merry/crate/packages"
@@ -53,6 +55,16 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 	var kept []Requirement
 	for _, n := range needs {
 		if n.Library == "" && (n.Package == "" || n.Part != "") {
+			if n.Package == "" && o.InRegistry() && meantBy(o, sel, n) {
+				if err := r.Undeclared(ctx, o, &n); err != nil {
+					return nil, err
+				}
+				if n.Package != "" {
+					n.Strength = string(script.Later)
+					kept = append(kept, n)
+					continue
+				}
+			}
 			if n.Strength != string(script.Hard) {
 				if n.Strength == string(script.Later) && !n.tested && o.InRegistry() && n.Package == "" &&
 					!made(o, sel, n.Global) {
@@ -88,6 +100,26 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 		kept = append(kept, n)
 	}
 	return r.guessedRight(ctx, o, sel, kept, page)
+}
+
+// meantBy reports whether a library is for what has a global, though its scripts run to their end without: its name
+// begins with that, and says more, its list for loaders has that, or it is handed that and uses its members.
+func meantBy(o *origin.Opened, sel *packages.Selection, n Requirement) bool {
+	keys := []string{manifest.NameKey(n.Global)}
+	for _, g := range n.Or {
+		keys = append(keys, manifest.NameKey(g))
+	}
+	own := manifest.NameKey(o.Name)
+	if n.Strength == string(script.Hard) && !n.guess && len(usesOf(onPage(o, sel), append([]string{n.Global},
+		n.Or...))) > 0 {
+		return true
+	}
+	return slices.ContainsFunc(keys, func(key string) bool {
+		return len(key) > 2 && (len(own) > len(key) && strings.HasPrefix(own, key) && !strings.HasPrefix(o.Name, "@") &&
+			manifest.Begins(o.Name, key) || slices.ContainsFunc(onPage(o, sel), func(f *packages.File) bool {
+			return slices.ContainsFunc(f.Script.Asks, func(name string) bool { return manifest.NameKey(name) == key })
+		}))
+	})
 }
 
 // made reports whether chosen scripts make a global themselves, in a way that reading does not find.

@@ -239,8 +239,17 @@ func (r *Resolver) fromList(ctx context.Context, o *origin.Opened, by *packages.
 			n.Package, n.Global = name, shared(p)
 		}
 	default:
-		err = r.byNames(ctx, o, &n, []string{name}, func(_ context.Context, p *origin.Opened) (bool, error) {
-			n.Global = shared(p)
+		var text []byte
+		if text, err = o.Tree.ReadFile(by.Path); err != nil {
+			return n, err
+		}
+		err = r.byNames(ctx, o, &n, []string{name}, func(ctx context.Context, p *origin.Opened) (bool, error) {
+			if n.Global = shared(p); n.Global == "" {
+				var err error
+				if n.Global, err = r.spokenOf(ctx, p, onPage(p, p.Suggest()), text); err != nil {
+					return false, err
+				}
+			}
 			return n.Global != "", nil
 		})
 	}

@@ -540,6 +540,6 @@ var list = []mutant{
 		Promise: `a prerelease is taken only if a range has nothing else`},
 	{File: `crate/renames/words.go`, Old: `if best.New != "" && best.Score > next {`, New: `if false {`,
 		Promise: `a name in other words is told`},
-	{File: `crate/renames/words.go`, Old: `if _, step := steps[own[i*(len(own)-1)]]; step {`, New: `if false {`,
+	{File: `crate/renames/words.go`, Old: `if _, step := steps[own[i*(len(own)-1)]]; step {`, New: `if i < 0 {`,
 		Promise: `a step of a scale is no word that a name may lose`},
 }
