@@ -267,8 +267,8 @@ func TestVersionsThatFit(t *testing.T) {
 	}
 }
 
-// TestTwoVersionsSideBySide: of a library that the crate holds twice repin moves the one that is named. The other stays,
-// and each page keeps its own.
+// TestTwoVersionsSideBySide: of a library that the crate holds twice repin moves the one that is named. The other
+// stays, and each page keeps its own.
 func TestTwoVersionsSideBySide(t *testing.T) {
 	t.Parallel()
 	s := majors(t)
