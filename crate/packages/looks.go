@@ -74,6 +74,7 @@ func (d *Package) readStyled() error {
 		return nil
 	}
 	classes := map[string][]string{} // of each stylesheet
+	used := map[string]bool{}        // of all of them: whether the script has it as a word
 	for _, f := range d.ofKind(Stylesheet) {
 		if !d.score(f, core).weak || f.Build == NoBuild || f.Size > maxStyled {
 			continue
@@ -83,6 +84,9 @@ func (d *Package) readStyled() error {
 			return err
 		}
 		classes[f.Path] = style.Classes(b)
+		for _, name := range classes[f.Path] {
+			used[name] = false
+		}
 	}
 	if len(classes) == 0 {
 		return nil
@@ -91,9 +95,10 @@ func (d *Package) readStyled() error {
 	if err != nil {
 		return err
 	}
-	used := map[string]bool{}
-	for _, word := range bytes.FieldsFunc(text, noName) {
-		used[string(word)] = true
+	for word := range bytes.FieldsFuncSeq(text, noName) {
+		if _, asked := used[string(word)]; asked {
+			used[string(word)] = true
+		}
 	}
 	for file, names := range classes {
 		n := 0

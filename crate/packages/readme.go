@@ -73,7 +73,7 @@ func (d *Package) nameGlobals(readme []byte) {
 		if !needed().Match(line) {
 			continue
 		}
-		for _, word := range bytes.FieldsFunc(line, func(c rune) bool {
+		for word := range bytes.FieldsFuncSeq(line, func(c rune) bool {
 			return c != '$' && c != '_' && !unicode.IsLetter(c) && !unicode.IsDigit(c)
 		}) {
 			said[string(word)] = true
