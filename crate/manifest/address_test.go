@@ -40,3 +40,16 @@ func TestAddresses(t *testing.T) {
 		t.Error("a name's end is not told")
 	}
 }
+
+func TestBegins(t *testing.T) {
+	for name, key := range map[string]string{"davit-lift": "davit", "davit.js-lift": "davit", "big-boat-lift": "bigboat"} {
+		if !Begins(name, key) {
+			t.Errorf("%s does not begin with %s", name, key)
+		}
+	}
+	for name, key := range map[string]string{"davits-lift": "davit", "davit": "davit", "lift-davit": "davit"} {
+		if Begins(name, key) {
+			t.Errorf("%s begins with %s", name, key)
+		}
+	}
+}

@@ -103,7 +103,7 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 }
 
 // meantBy reports whether a library is for what has a global, though its scripts run to their end without: its name
-// begins with that, and says more, its list for loaders has that, or it is handed that and uses its members.
+// begins with that, and says more, or it is handed that and uses its members.
 func meantBy(o *origin.Opened, sel *packages.Selection, n Requirement) bool {
 	keys := []string{manifest.NameKey(n.Global)}
 	for _, g := range n.Or {
@@ -115,10 +115,8 @@ func meantBy(o *origin.Opened, sel *packages.Selection, n Requirement) bool {
 		return true
 	}
 	return slices.ContainsFunc(keys, func(key string) bool {
-		return len(key) > 2 && (len(own) > len(key) && strings.HasPrefix(own, key) && !strings.HasPrefix(o.Name, "@") &&
-			manifest.Begins(o.Name, key) || slices.ContainsFunc(onPage(o, sel), func(f *packages.File) bool {
-			return slices.ContainsFunc(f.Script.Asks, func(name string) bool { return manifest.NameKey(name) == key })
-		}))
+		return len(key) > 2 && len(own) > len(key) && strings.HasPrefix(own, key) && manifest.Begins(o.Name, key) &&
+			!strings.HasPrefix(o.Name, "@")
 	})
 }
 

@@ -532,6 +532,11 @@ var list = []mutant{
 		Package: `e2e`, Promise: `where a plain script stops for want of a bundler the module is taken`},
 	{File: `crate/requirements/builds.go`, Old: `!wrapped && known {`, New: `false && known {`,
 		Package: `e2e`, Promise: `a global is what users mean by its name`},
+	{File: `crate/requirements/builds.go`, Old: `			if works && known {
+				other[i]`, New: `			if false {
+				other[i]`, Package: `e2e`, Promise: `earlier majors of bases are tried with the readme's example`},
+	{File: `crate/requirements/trial.go`, Old: `o.InRegistry() && meantBy(o, sel, n) {`, New: `false {`,
+		Package: `e2e`, Promise: `what an add-on is for by its name, or is handed, is taken`},
 	{File: `crate/packages/pair.go`, Old: `d.sameThing(m, f) && (found == nil`, New: `false && (found == nil`,
 		Promise: `the minified build in another folder is found`},
 	{File: `crate/packages/looks.go`, Old: `if n*10 <= len(names) &&`, New: `if false &&`,
