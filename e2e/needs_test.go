@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -55,8 +56,13 @@ func TestNeedsShown(t *testing.T) {
 	publish("handed", "1.0.0", "", "", "handed.js", "(function (f) {\n  window.handed = f(window.Davit);\n})(function "+
 		"(d) {\n  return { show: function () {\n    return d.old();\n  } };\n});\n")
 	publish("stell", "1.0.0", `,"dependencies":{"davit":"*"}`, "```\n\n```js\nDavit.fn.stell();\n", "stell.js",
-		"Davit.fn.stell = function () {\n  return Davit['o' + 'ld']();\n};\n")
+		"Davit.fn.stell = function () {\n  return Davit[['o', 'ld'].join('')]();\n};\n")
+	publish("davit-knot", "1.0.0", `,"dependencies":{"davit":"^1.0.0"}`, "", "davit-knot.js",
+		"Davit.fn.knot = function () {\n  return 1;\n};\n")
+	publish("rig", "1.0.0", `,"dependencies":{"davit":">=1.0.0","davit-knot":"^1.0.0"}`, "", "rig.js",
+		"window.Rig = Davit.fn.knot();\n")
 	for _, tt := range []struct{ name, want, not string }{
+		{"rig", "js/davit-knot.js", ""},
 		{"davit-slack", "js/davit.js", ""},
 		{"handed", "js/davit.js", ""},
 		{"stell", "js/davit.js", ""},
@@ -76,7 +82,7 @@ func TestNeedsShown(t *testing.T) {
 		switch list := s.Read("crate.yaml"); {
 		case tt.name == "spray" && !strings.Contains(list, "version: 0.7.0"):
 			t.Errorf("the version that the readme shows was not taken:\n%s", list)
-		case (tt.name == "lift-add" || tt.name == "handed" || tt.name == "stell") && strings.Contains(list, "version: 2.0.0"):
+		case slices.Contains([]string{"lift-add", "handed", "stell", "rig"}, tt.name) && strings.Contains(list, "version: 2.0.0"):
 			t.Errorf("a base was taken that lacks what the add-on uses:\n%s", list)
 		}
 		s.Run("undo")
