@@ -102,6 +102,10 @@ func (r *Resolver) Confirm(ctx context.Context, o *origin.Opened, sel *packages.
 	return r.guessedRight(ctx, o, sel, kept, page)
 }
 
+// fewHanded is how many globals a script may be handed whose makers wrote them down: a bundler that lists what it left
+// out lists dozens, under names of its own.
+const fewHanded = 4
+
 // meantBy reports whether a library is for what has a global, though its scripts run to their end without: its name
 // begins with that, and says more, or it is handed that and uses its members.
 func meantBy(o *origin.Opened, sel *packages.Selection, n Requirement) bool {
@@ -110,8 +114,8 @@ func meantBy(o *origin.Opened, sel *packages.Selection, n Requirement) bool {
 		keys = append(keys, manifest.NameKey(g))
 	}
 	own := manifest.NameKey(o.Name)
-	if n.Strength == string(script.Hard) && !n.guess && len(usesOf(onPage(o, sel), append([]string{n.Global},
-		n.Or...))) > 0 {
+	if n.Strength == string(script.Hard) && !n.guess && len(o.File(n.File()).Script.Hard()) <= fewHanded &&
+		len(usesOf(onPage(o, sel), append([]string{n.Global}, n.Or...))) > 0 {
 		return true
 	}
 	return slices.ContainsFunc(keys, func(key string) bool {
