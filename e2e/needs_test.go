@@ -55,7 +55,7 @@ func TestNeedsShown(t *testing.T) {
 		"(root.Slack = root.Slack || {});\n  host.slack = function () {\n    return 1;\n  };\n})(window);\n")
 	publish("handed", "1.0.0", "", "", "handed.js", "(function (f) {\n  window.handed = f(window.Davit);\n})(function "+
 		"(d) {\n  return { show: function () {\n    return d.old();\n  } };\n});\n")
-	publish("stell", "1.0.0", `,"dependencies":{"davit":"1 || 2"}`, "```\n\n```js\nDavit.fn.stell();\n", "stell.js",
+	publish("stell", "1.0.0", `,"dependencies":{"davit":"1 || 2"}`, "```\n\n```js\n(Davit.fn).stell();\n", "stell.js",
 		"Davit.fn.stell = function () {\n  return Davit[['o', 'ld'].join('')]();\n};\n")
 	publish("davit-knot", "1.0.0", `,"dependencies":{"davit":"^1.0.0"}`, "", "davit-knot.js",
 		"Davit.fn.knot = function () {\n  return 1;\n};\n")

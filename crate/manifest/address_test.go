@@ -42,7 +42,8 @@ func TestAddresses(t *testing.T) {
 }
 
 func TestBegins(t *testing.T) {
-	for name, key := range map[string]string{"davit-lift": "davit", "davit.js-lift": "davit", "big-boat-lift": "bigboat"} {
+	for name, key := range map[string]string{"davit-lift": "davit", "davit.js-lift": "davit",
+		"big-boat-lift": "bigboat"} {
 		if !Begins(name, key) {
 			t.Errorf("%s does not begin with %s", name, key)
 		}
