@@ -66,6 +66,10 @@ func (d *Package) linkBuilds() {
 	d.linkFar()
 }
 
+// fewPairs is how many minified files a folder may have whose readable builds are looked for elsewhere. One with more is
+// a catalogue, which stays as it is.
+const fewPairs = 8
+
 // linkFar finds the minified builds of readable files that lie elsewhere in the package, as dist/x.min.js for x.js: of
 // scripts one that defines and needs the same, of stylesheets one of the size that is left.
 func (d *Package) linkFar() {
@@ -73,10 +77,12 @@ func (d *Package) linkFar() {
 		return f.Build == build && f.OtherBuild == "" && f.ExcludedBecause == ""
 	}
 	minified := map[string][]*File{}
+	beside := map[string]int{} // how many such a folder has
 	for i := range d.Files {
 		if m := &d.Files[i]; alone(m, Minified) && marked(m) {
 			key := stemOf(m.Path) + path.Ext(m.Path)
 			minified[key] = append(minified[key], m)
+			beside[path.Dir(m.Path)]++
 		}
 	}
 	for i := range d.Files { // some call the build for pages nothing but that
@@ -95,7 +101,7 @@ func (d *Package) linkFar() {
 		}
 		var found *File
 		for _, m := range minified[stemOf(f.Path)+path.Ext(f.Path)] {
-			if m.OtherBuild == "" && d.sameThing(m, f) && (found == nil || better(m, found)) {
+			if m.OtherBuild == "" && beside[path.Dir(m.Path)] <= fewPairs && d.sameThing(m, f) && (found == nil || better(m, found)) {
 				found = m
 			}
 		}
