@@ -66,12 +66,12 @@ func (d *Package) linkBuilds() {
 	d.linkFar()
 }
 
-// fewPairs is how many minified files a folder may have whose readable builds are looked for elsewhere. One with more is
-// a catalogue, which stays as it is.
+// fewPairs is how many minified files a folder may have whose readable builds are looked for elsewhere. One with more
+// is a catalogue, which stays as it is.
 const fewPairs = 8
 
-// linkFar finds the minified builds of readable files that lie elsewhere in the package, as dist/x.min.js for x.js: of
-// scripts one that defines and needs the same, of stylesheets one of the size that is left.
+// linkFar finds the minified builds of readable files that lie elsewhere in the package, as dist/x.min.js for x.js:
+// of scripts one that defines and needs the same, of stylesheets one of the size that is left.
 func (d *Package) linkFar() {
 	alone := func(f *File, build record.Build) bool {
 		return f.Build == build && f.OtherBuild == "" && f.ExcludedBecause == ""
@@ -101,7 +101,8 @@ func (d *Package) linkFar() {
 		}
 		var found *File
 		for _, m := range minified[stemOf(f.Path)+path.Ext(f.Path)] {
-			if m.OtherBuild == "" && beside[path.Dir(m.Path)] <= fewPairs && d.sameThing(m, f) && (found == nil || better(m, found)) {
+			if m.OtherBuild == "" && beside[path.Dir(m.Path)] <= fewPairs && d.sameThing(m, f) && (found == nil ||
+				better(m, found)) {
 				found = m
 			}
 		}
