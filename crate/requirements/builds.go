@@ -2,12 +2,10 @@ package requirements
 
 import (
 	"context"
-	"fmt"
 	"path"
 	"slices"
 	"strings"
 
-	"merrycrate.example/merry/crate/manifest"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/script"
@@ -31,7 +29,12 @@ func (r *Resolver) ByExample(ctx context.Context, o *origin.Opened, sel *package
 	if works, known, err := r.works(ctx, o, sel, needs, page, example); err != nil || works || !known {
 		return sel, needs, err
 	}
-	if older, err := r.olderBases(ctx, o, sel, needs, page, example); err != nil || older != nil {
+	works := func(list []Requirement) (bool, error) {
+		works, known, err := r.works(ctx, o, sel, list, page, example)
+		return works && known, err
+	}
+	if older, err := r.older(ctx, needs, works, "its readme's example fails with %s, with %s it runs"); err != nil ||
+		older != nil {
 		return sel, older, err
 	}
 	tried := 0
@@ -57,43 +60,6 @@ func (r *Resolver) ByExample(ctx context.Context, o *origin.Opened, sel *package
 		}
 	}
 	return sel, needs, nil
-}
-
-// olderBases are the needs with an earlier major version of one of them with which the readme's example runs, nil if
-// there is none, or where an example is of no use: what it stops at may be of its own.
-func (r *Resolver) olderBases(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
-	page Page, example *manifest.Example) ([]Requirement, error) {
-	if !o.InRegistry() {
-		return nil, nil
-	}
-	for i := range needs {
-		n := &needs[i]
-		if n.Package == "" || n.Library != "" || n.Only != "" {
-			continue
-		}
-		newest, err := r.OpenPackage(ctx, n.Package, n.Range, nil)
-		if err != nil {
-			return nil, ctx.Err()
-		}
-		earlier, err := r.earlierMajors(ctx, n.Package, n.Range, newest.Version)
-		if err != nil {
-			return nil, err
-		}
-		for _, version := range earlier {
-			other := slices.Clone(needs)
-			other[i].Range = version
-			works, known, err := r.works(ctx, o, sel, other, page, example)
-			if err != nil {
-				return nil, err
-			}
-			if works && known {
-				other[i].because(fmt.Sprintf("its readme's example runs with %s, and not with %s", version,
-					newest.Version))
-				return other, nil
-			}
-		}
-	}
-	return nil, nil
 }
 
 // moduleInstead is the library as a module, with what it needs, where its plain script stops and nobody can help it:

@@ -205,8 +205,14 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirem
 			return slices.Contains(manifest.NamesIn(address), name)
 		})
 	}
-	slices.SortStableFunc(names, func(a, b string) int {
-		switch x, y := known(a), known(b); {
+	first(names, known)
+	return r.byNames(ctx, o, n, names, supplies)
+}
+
+// first puts those first of which something holds, and leaves the sequence otherwise.
+func first[T any](list []T, holds func(T) bool) {
+	slices.SortStableFunc(list, func(a, b T) int {
+		switch x, y := holds(a), holds(b); {
 		case x && !y:
 			return -1
 		case y && !x:
@@ -214,7 +220,6 @@ func (r *Resolver) Undeclared(ctx context.Context, o *origin.Opened, n *Requirem
 		}
 		return 0
 	})
-	return r.byNames(ctx, o, n, names, supplies)
 }
 
 // byNames finds a package for a need among names that it may have; supplies reports whether one has what is needed.
@@ -443,15 +448,7 @@ func (r *Resolver) packageFor(ctx context.Context, o *origin.Opened, globals []s
 		return "", "", "", err
 	}
 	near := func(c dependency) bool { return called(c.name, globals) }
-	slices.SortStableFunc(list, func(a, b dependency) int {
-		switch x, y := near(a), near(b); {
-		case x && !y:
-			return -1
-		case y && !x:
-			return 1
-		}
-		return 0
-	})
+	first(list, near)
 	if onlyNear { // what is used where it is there need not come along, unless its name says that it is meant
 		list = slices.DeleteFunc(list, func(c dependency) bool { return !near(c) })
 	}

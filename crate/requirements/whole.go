@@ -312,34 +312,41 @@ func (r *Resolver) fit(ctx context.Context, o *origin.Opened, sel *packages.Sele
 	if runs, known, err := r.run(ctx, o, sel, needs, page); err != nil || runs || !known {
 		return true, err
 	}
+	other, err := r.older(ctx, needs, func(list []Requirement) (bool, error) {
+		runs, known, err := r.run(ctx, o, sel, list, page)
+		return runs && known, err
+	}, "with %s it stops, with %s it runs")
+	copy(needs, other)
+	return err != nil || other != nil, err
+}
+
+// older are needs with an earlier major version of one of them with which a try succeeds, nil if there is none. Why has
+// two places, for the version that fails and the one that does not.
+func (r *Resolver) older(ctx context.Context, needs []Requirement, try func([]Requirement) (bool, error),
+	why string) ([]Requirement, error) {
 	for i := range needs {
 		n := &needs[i]
-		if n.Package == "" || n.Library != "" {
+		if n.Package == "" || n.Library != "" || n.Only != "" {
 			continue
 		}
 		newest, err := r.OpenPackage(ctx, n.Package, n.Range, nil)
 		if err != nil {
-			return true, ctx.Err()
+			return nil, ctx.Err()
 		}
 		earlier, err := r.earlierMajors(ctx, n.Package, n.Range, newest.Version)
 		if err != nil {
-			return true, err
+			return nil, err
 		}
-		was := *n
 		for _, version := range earlier {
-			n.Range = version
-			runs, known, err := r.run(ctx, o, sel, needs, page)
-			if err != nil {
-				return true, err
-			}
-			if runs && known {
-				n.because(fmt.Sprintf("with %s it stops, with %s it runs", newest.Version, version))
-				return true, nil
+			other := slices.Clone(needs)
+			other[i].Range = version
+			if ok, err := try(other); err != nil || ok {
+				other[i].because(fmt.Sprintf(why, newest.Version, version))
+				return other, err
 			}
 		}
-		*n = was
 	}
-	return false, nil
+	return nil, nil
 }
 
 // companions finds dependencies that nothing in the scripts names, and without which they stop: with all that its

@@ -535,9 +535,10 @@ var list = []mutant{
 		Package: `e2e`, Promise: `where a plain script stops for want of a bundler the module is taken`},
 	{File: `crate/requirements/builds.go`, Old: `!wrapped && known {`, New: `!wrapped && known && false {`,
 		Package: `e2e`, Promise: `a global is what users mean by its name`},
-	{File: `crate/requirements/builds.go`, Old: `			if works && known {
-				other[i]`, New: `			if works && known && false {
-				other[i]`, Package: `e2e`, Promise: `earlier majors of bases are tried with the readme's example`},
+	{File: `crate/requirements/builds.go`, Old: `		works, known, err := r.works(ctx, o, sel, list, page, example)
+		return works && known, err`, New: `		works, known, err := r.works(ctx, o, sel, list, page, example)
+		return works && known && false, err`, Package: `e2e`,
+		Promise: `earlier majors of bases are tried with the readme's example`},
 	{File: `crate/requirements/trial.go`, Old: `o.InRegistry() && meantBy(o, sel, n) {`, New: `false {`,
 		Package: `e2e`, Promise: `what an add-on is for by its name, or is handed, is taken`},
 	{File: `crate/packages/pair.go`, Old: `d.sameThing(m, f) && (found == nil`, New: `false && (found == nil`,
