@@ -190,8 +190,8 @@ func (d *Package) readIncluded(ctx context.Context) error {
 	return nil
 }
 
-// parseNamed settles what files are, and reverts the sources that have the library's own name where nothing
-// speaks for what is left: other libraries that it brought along, say.
+// parseNamed settles what files are, and reverts the sources that have the library's own name, or that its manifest
+// names, where nothing speaks for what is left: other libraries that it brought along, say.
 func (d *Package) parseNamed(ctx context.Context) error {
 	if err := d.parseMain(ctx); err != nil {
 		return err
@@ -201,11 +201,11 @@ func (d *Package) parseNamed(ctx context.Context) error {
 	if max(plain.score, module.score) > nothing+universal || sheet.score > nothing || d.Entry() != nil {
 		return nil
 	}
-	found := false
+	found, own := false, d.Manifest.Own()
 	for i := range d.Files {
 		f := &d.Files[i]
 		if f.Kind != Script && f.Kind != Stylesheet || f.ExcludedBecause != "sources" ||
-			stemKey(f.Path) != manifest.NameKey(d.Name) || f.Size > parsedMost {
+			stemKey(f.Path) != manifest.NameKey(d.Name) && !slices.Contains(own, f.Path) || f.Size > parsedMost {
 			continue
 		}
 		f.ExcludedBecause, found = "", true
