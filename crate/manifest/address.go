@@ -44,7 +44,7 @@ var validPackage = memo.Regexp(`^(?:@[a-z0-9~][a-z0-9._~-]*/)?[a-z0-9~][a-z0-9._
 
 var version = memo.Regexp(`[/@-]v?(\d+\.\d+(?:\.\d+)?(?:-[\w.]+)?)(?:[/.]|$)`)
 
-// release is a number without dots, as those have that are still before version 1: r134 is 0.134.
+// release is a number without dots, as those have that are still before version 1: r7 is 0.7.
 var release = memo.Regexp(`/r(\d+)/`)
 
 // VersionIn is the version that an address names, as a range of such; "" if it names none.

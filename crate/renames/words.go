@@ -51,7 +51,7 @@ type split struct {
 
 // worded adds, for gone classes of which nothing else tells the new name, the one whose words mean the same: word for
 // word, behind the new name of what theirs begins with, or less a word at one end. What both mean for an element must
-// agree in part, unless they change something that has its name in both versions (table-condensed, table-small). None
+// agree in part, unless they change something that has its name in both versions (tide-condensed, tide-small). None
 // of these is sure.
 func (w *matcher) worded(told []Rename, gone []string) []Rename {
 	list, has := slices.Clone(told), map[string]string{}
