@@ -56,8 +56,8 @@ func (d *Package) Foreign(global string) bool {
 	return ok && rest != "" && strings.ContainsRune("-._", rune(rest[0]))
 }
 
-// ofAnother tells a copy of another library by the version that its name or its banner says. What the manifest or the
-// readme names is none.
+// ofAnother tells a copy of another library by the version that its name or its banner says. A file that
+// the manifest or the readme names is the library's own.
 func (d *Package) ofAnother(f *File) bool {
 	if style := d.Manifest.Style; d.shown(f) || style != "" && (path.Clean(style) == f.Path ||
 		path.Clean(style) == f.OtherBuild) {

@@ -87,7 +87,7 @@ type Package struct {
 	ShownElsewhere       bool            // they show the library's script under a name that this package lacks
 	Spoken               []string        // paths of stylesheets whose names the readme has anywhere
 	SpokenGlobals        []string        // globals that its scripts read and the readme calls needed
-	ShownFrom            []string        // addresses of others' files, up to the first piece with a file of the package
+	ShownFrom            []string        // addresses of other libraries' files, before its own
 	Examples             []manifest.Example
 	Collects             bool   // the manifest's main file does nothing but hand on several others
 	WithFont             string // the stylesheet that has the font for the icons of the likeliest one, "" for none

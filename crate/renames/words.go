@@ -36,9 +36,9 @@ func sameWord(a, b string) bool {
 	return a == b || len(a) > 2 && is && slices.Contains(endings, rest)
 }
 
-// synonyms is the first row of the thesaurus that has both words, -1 if none has.
-func synonyms(a, b string) int {
-	return slices.IndexFunc(thesaurus, func(row []string) bool {
+// synonyms reports whether two words are used for one thing.
+func synonyms(a, b string) bool {
+	return slices.ContainsFunc(thesaurus, func(row []string) bool {
 		return slices.Contains(row, a) && slices.Contains(row, b)
 	})
 }
@@ -138,7 +138,7 @@ func inOtherWords(old, new []string) string {
 		case sameWord(a, b):
 			stay++
 			changed = fmt.Sprintf("%s is %s in another form", b, a)
-		case synonyms(a, b) >= 0:
+		case synonyms(a, b):
 			changed = fmt.Sprintf("%s stands for what %s does", b, a)
 		default:
 			return ""

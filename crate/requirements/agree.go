@@ -31,7 +31,8 @@ func (r *Resolver) agreed(ctx context.Context, o *origin.Opened, needs []Require
 		if err != nil {
 			continue
 		}
-		standsOn[i] = base(p.Depends())
+		peers, others, _ := p.Depends()
+		standsOn[i] = basesOf(peers, others)
 		for k := range needs {
 			if rng := standsOn[i][named(&needs[k], page)]; rng != "" && k != i {
 				if err := r.agree(ctx, n, p.Version, &needs[k], rng, declared, page); err != nil {
@@ -43,8 +44,8 @@ func (r *Resolver) agreed(ctx context.Context, o *origin.Opened, needs []Require
 	return basesFirst(needs, func(i, k int) bool { return standsOn[i][named(&needs[k], page)] != "" }), nil
 }
 
-// base is what a package stands on: its peers and its dependencies.
-func base(peers, dependencies map[string]string, _ map[string]bool) map[string]string {
+// basesOf are the packages that one stands on, with their ranges: its peers and its dependencies.
+func basesOf(peers, dependencies map[string]string) map[string]string {
 	all := maps.Clone(peers)
 	if all == nil {
 		all = map[string]string{}
@@ -60,7 +61,11 @@ func (r *Resolver) under(ctx context.Context, n Requirement, needs []Requirement
 			return false
 		}
 		p, err := r.OpenPackage(ctx, other.Package, other.Range, nil)
-		return err == nil && base(p.Depends())[n.Package] != ""
+		if err != nil {
+			return false
+		}
+		peers, others, _ := p.Depends()
+		return basesOf(peers, others)[n.Package] != ""
 	})
 }
 
@@ -113,7 +118,7 @@ func (r *Resolver) olderFor(ctx context.Context, n *Requirement, on, there strin
 	}
 	fits, err := doc.Resolve("*", func(version string) bool {
 		v := doc.Versions[version]
-		rng, err := source.ParseRange(base(v.Peers, v.Dependencies, nil)[on])
+		rng, err := source.ParseRange(basesOf(v.Peers, v.Dependencies)[on])
 		return err == nil && rng.Has(there)
 	})
 	if err == nil {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"path"
 	"slices"
-	"strings"
 
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
@@ -14,8 +13,10 @@ import (
 // maxRivals is how many other builds the readme's example is tried with.
 const maxRivals = 3
 
-// ByExample returns, with what it needs, the suggestion that the readme's example runs with: the suggested one, unless
-// that fails and another build of the library passes. Build makes the suggestion with one. Both is what Needs found.
+// ByExample returns, with what it needs, the suggestion that the readme's example runs with. It is the suggested one,
+// unless that fails. Then earlier majors of what it needs are tried, and then other builds of the library. A plain
+// script that stops in any case gives way to the module. Build makes the suggestion with one option in it. Sel and
+// needs are what Needs was asked about, and what it found.
 func (r *Resolver) ByExample(ctx context.Context, o *origin.Opened, sel *packages.Selection, needs []Requirement,
 	optional bool, page Page, build func(packages.Option) *packages.Selection) (*packages.Selection, []Requirement,
 	error) {
@@ -123,12 +124,7 @@ func (r *Resolver) unwrapped(ctx context.Context, o *origin.Opened, sel *package
 	if wrapped, known := wraps(files[0]); !wrapped || !known {
 		return sel, needs, ctx.Err()
 	}
-	slices.SortStableFunc(rivals, func(a, b packages.Option) int { // the nearest first
-		far := func(o packages.Option) int {
-			return strings.Compare(path.Dir(o.Files[0]), path.Dir(files[0].Path)) & 1
-		}
-		return far(a) - far(b)
-	})
+	first(rivals, func(o packages.Option) bool { return path.Dir(o.Files[0]) == path.Dir(files[0].Path) })
 	for _, option := range rivals[:min(len(rivals), maxRivals)] {
 		if wrapped, known := wraps(o.File(option.Files[0])); !wrapped && known {
 			option.Why = global + " is what it is called, and not an object with it"

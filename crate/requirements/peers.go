@@ -76,8 +76,7 @@ func (r *Resolver) peers(ctx context.Context, o *origin.Opened, sel *packages.Se
 			continue
 		}
 		n := Requirement{Only: only, Global: c.name, Strength: string(script.Hard), At: o.Manifest.File,
-			Package: c.name,
-			Range:   c.rng, Why: why}
+			Package: c.name, Range: c.rng, Why: why}
 		for _, f := range onPage(p, p.Suggest()) {
 			if len(f.Script.Defines) > 0 {
 				n.Global = f.Script.Defines[0].Name
@@ -180,20 +179,28 @@ func worn(o *origin.Opened, sel *packages.Selection, p *origin.Opened, text []by
 		if err != nil {
 			continue
 		}
-		set, missing := 0, 0
-		for _, class := range style.Classes(b) {
-			if strings.ContainsAny(class, "-_") && bytes.Contains(text, []byte(class)) {
-				set++
-				if !bytes.Contains(own, []byte("."+class)) {
-					missing++
-				}
+		set := classesSet(b, text)
+		missing := 0
+		for _, class := range set {
+			if !bytes.Contains(own, []byte("."+class)) {
+				missing++
 			}
 		}
-		if set >= manyClasses && 2*missing > set {
+		if len(set) >= manyClasses && 2*missing > len(set) {
 			return c.Path
 		}
 	}
 	return ""
+}
+
+// classesSet are the classes of a stylesheet, of those with more than one word in their names, that a script sets.
+func classesSet(sheet, script []byte) (list []string) {
+	for _, class := range style.Classes(sheet) {
+		if strings.ContainsAny(class, "-_") && bytes.Contains(script, []byte(class)) {
+			list = append(list, class)
+		}
+	}
+	return list
 }
 
 // sheetsOf is the text of the chosen stylesheets, one after the other.

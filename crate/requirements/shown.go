@@ -3,6 +3,7 @@ package requirements
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"path"
 	"regexp"
 	"slices"
@@ -13,10 +14,9 @@ import (
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
 	"merrycrate.example/merry/crate/script"
-	"merrycrate.example/merry/crate/style"
 )
 
-// maxShownFiles is how many files of others that a readme shows are looked for.
+// maxShownFiles is how many of the addresses in a readme are looked for.
 const maxShownFiles = 6
 
 // shown adds what nothing declares and the readme shows on a page before the library's own files, if these make use of
@@ -82,7 +82,9 @@ func (r *Resolver) shown(ctx context.Context, o *origin.Opened, sel *packages.Se
 		if n.Package == "" || slices.ContainsFunc(needs, func(m Requirement) bool { return m.Package == n.Package }) {
 			continue
 		}
-		n.Why = "its readme shows it on the page"
+		if n.Why = "its readme shows it on the page"; !listsOne(declared, n.Package) {
+			n.Why = fmt.Sprintf("it is not a declared dependency, but the readme shows %s on the page", n.Package)
+		}
 		if library := page.Defined[n.Global]; library != "" {
 			n.Library, n.Package = library, ""
 		}
@@ -197,13 +199,7 @@ func (s *Requirement) onlyStyle(p *origin.Opened, text []byte) bool {
 		if err != nil {
 			continue
 		}
-		n := 0
-		for _, class := range style.Classes(b) {
-			if strings.ContainsAny(class, "-_") && bytes.Contains(text, []byte(class)) {
-				n++
-			}
-		}
-		if n >= fewClasses {
+		if len(classesSet(b, text)) >= fewClasses {
 			s.Global, s.Only = p.Name, c.Path
 			return true
 		}
