@@ -310,8 +310,12 @@ func (a *app) printNeeds(t *crate.Taken) {
 			a.printf("needs %s before it on the page (%s): provided by %s of the package %s, with --with-needs\n",
 				show.Text(global), show.Text(n.At), show.Text(n.Part), show.Text(n.Package))
 		case n.Package != "":
-			a.printf("needs %s before it on the page (%s): provided by merry take '%s@%s', or use --with-needs\n",
-				show.Text(global), show.Text(n.At), show.Text(n.Package), show.Text(n.Range))
+			files := ""
+			if n.Only != "" {
+				files = " --files " + show.Word(n.Only)
+			}
+			a.printf("needs %s before it on the page (%s): provided by merry take '%s@%s'%s, or use --with-needs\n",
+				show.Text(global), show.Text(n.At), show.Text(n.Package), show.Text(n.Range), files)
 			if n.Why != "" {
 				a.printf("  %s\n", show.Text(n.Why))
 			}

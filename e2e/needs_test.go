@@ -61,6 +61,8 @@ func TestNeedsShown(t *testing.T) {
 		"Davit.fn.knot = function () {\n  return 1;\n};\n")
 	publish("rig", "1.0.0", `,"dependencies":{"davit":"1 || 2","davit-knot":"^1.0.0"}`, "", "rig.js",
 		"window.Rig = Davit.fn.knot();\n")
+	s.Fail(0, []string{"merry take 'tide-frame@1.0.0' --files tide-frame.css", "it is not a declared dependency"},
+		"take", "trees", "--dry-run")
 	for _, tt := range []struct{ name, want, not string }{
 		{"rig", "js/davit-knot.js", ""},
 		{"davit-slack", "js/davit.js", ""},

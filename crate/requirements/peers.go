@@ -10,6 +10,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 	"merrycrate.example/merry/crate/style"
 )
@@ -187,7 +188,7 @@ func worn(o *origin.Opened, sel *packages.Selection, p *origin.Opened, text []by
 			}
 		}
 		if len(set) >= manyClasses && 2*missing > len(set) {
-			return c.Path
+			return p.Of(c.Path, record.Minified)
 		}
 	}
 	return ""

@@ -13,6 +13,7 @@ import (
 	"merrycrate.example/merry/crate/memo"
 	"merrycrate.example/merry/crate/origin"
 	"merrycrate.example/merry/crate/packages"
+	"merrycrate.example/merry/crate/record"
 	"merrycrate.example/merry/crate/script"
 )
 
@@ -200,7 +201,7 @@ func (s *Requirement) onlyStyle(p *origin.Opened, text []byte) bool {
 			continue
 		}
 		if len(classesSet(b, text)) >= fewClasses {
-			s.Global, s.Only = p.Name, c.Path
+			s.Global, s.Only = p.Name, p.Of(c.Path, record.Minified)
 			return true
 		}
 	}
